@@ -1,0 +1,1 @@
+"""Umweg: diagnosis of mobile hydraulics, from the symptom to the isolated part."""

@@ -1,0 +1,1 @@
+"""The circuit document: what a machine's hydraulics are, as data."""

@@ -1,0 +1,214 @@
+"""The circuit document, format ``umweg-circuit/1``: a netlist, not a drawing."""
+
+import json
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from umweg.core.errors import FormatError, Problem
+
+Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=60)]
+LoadState = Literal["free", "working", "stalled", "held"]
+Method = Literal["tee_gauge", "inline_flow", "cap"]
+QuantityKind = Literal["pressure_bar", "flow_lpm", "speed_mm_s", "drift_mm_min", "indicator"]
+
+
+class Document(BaseModel):
+    """Base of every part: unknown names are refused, nothing changes once read."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Fluid(Document):
+    """The oil, by grade; viscosity between 40 and 100 °C follows ASTM D341."""
+
+    grade: str
+    viscosity_40_c_mm2_s: float = Field(gt=2, le=1000)
+    viscosity_100_c_mm2_s: float = Field(gt=2, le=100)
+    density_kg_m3: float = Field(default=870, ge=700, le=1200)
+    bulk_modulus_bar: float = Field(default=14000, ge=3000, le=30000)
+    oil_c_low: float = Field(default=-10, ge=-50, le=60, description="allowed range, lower end")
+    oil_c_high: float = Field(default=90, ge=30, le=140, description="allowed range, upper end")
+
+
+class PrimeMover(Document):
+    """What turns the pumps; its id is the name of the shaft net."""
+
+    id: Identifier
+    label: str
+    idle_rpm: float = Field(gt=0, le=10000)
+    rated_rpm: float = Field(gt=0, le=10000)
+    max_rpm: float = Field(gt=0, le=10000)
+
+
+class Adjuster(Document):
+    """A screw or a shim pack that sets one parameter."""
+
+    parameter: str
+    bar_per_turn: float | None = Field(default=None, gt=0)
+    bar_per_shim: float | None = Field(default=None, gt=0)
+    limit: float = Field(description="never above this value of the parameter")
+
+
+class Service(Document):
+    """What it takes to get at, replace or mend a part; money in the workshop's currency."""
+
+    access_min: float = Field(default=10, ge=0)
+    replace_min: float = Field(default=60, ge=0)
+    part_cost: float = Field(default=100, ge=0)
+    serviceable: bool = False
+    adjuster: Adjuster | None = None
+
+
+class Component(Document):
+    """One named part: its type, its parameters and the nets its ports join."""
+
+    id: Identifier
+    type: str
+    label: str
+    location: str = ""
+    parameters: dict[str, float] = Field(default_factory=dict)
+    connections: dict[str, Identifier]
+    ratings: dict[str, float] = Field(default_factory=dict, description="port to bar")
+    service: Service = Service()
+    fault_weight: float = Field(default=1.0, ge=0, description="times the type's own base rate")
+
+
+class Move(Document):
+    """What an operator calls for: “raise” is a set of commands."""
+
+    label: str
+    commands: dict[str, float] = Field(description="component.command to value")
+    healthy_mm_s: float | None = Field(default=None, description="actuator speed if specified")
+
+
+class Function(Document):
+    """One thing the machine does, with the actuator that does it and its loads."""
+
+    id: Identifier
+    label: str
+    actuator: Identifier = Field(description="component whose speed is the function's speed")
+    actuator_port: str = "rod"
+    stroke_mm: float = Field(default=0, ge=0)
+    moves: dict[str, Move]
+    load: Identifier = Field(description="the load component of this function")
+    loads: dict[LoadState, dict[str, float]] = Field(description="load commands per load state")
+
+
+class Interlock(Document):
+    """What must be true for commands to arrive."""
+
+    id: Identifier
+    label: str
+    functions: list[Identifier]
+
+
+class TestPoint(Document):
+    """A place for a gauge, a flow meter or a cap.
+
+    ``net`` is where pressure is read. ``port`` (component.port) is the fitting that
+    is opened for an in-line meter or a cap; the kit goes between net and port.
+    """
+
+    __test__ = False
+
+    id: Identifier
+    label: str
+    net: Identifier
+    port: str | None = None
+    fitting: str
+    access_min: float = Field(ge=0)
+    methods: list[Method] = Field(min_length=1)
+
+
+class Intervention(Document):
+    """The shop's kit in the circuit: a cap, or a meter whose load valve holds a pressure."""
+
+    point: Identifier
+    kind: Literal["inline_flow", "cap"]
+    load_bar: float = Field(default=0, ge=0, le=600)
+
+
+class MachineState(Document):
+    """How the machine stands while something is read.
+
+    ``moves`` names the move held for each function (none: lever in neutral);
+    ``loads`` the load state (default: free when moved, held when not).
+    """
+
+    label: str
+    engine: Literal["off", "idle", "rated", "max"] | float = "rated"
+    oil_c: float = Field(default=50, ge=-50, le=140)
+    moves: dict[Identifier, str] = Field(default_factory=dict)
+    loads: dict[Identifier, LoadState] = Field(default_factory=dict)
+    interventions: list[Intervention] = Field(default_factory=list)
+    setup_min: float = Field(default=2, ge=0)
+    cautions: list[str] = Field(default_factory=list)
+
+
+class Specification(Document):
+    """What a good machine shows at a point in a named state; at least one limit."""
+
+    id: Identifier
+    point: str = Field(description="test point, or function id for speed and drift")
+    quantity: QuantityKind
+    state: Identifier
+    low: float | None = None
+    high: float | None = None
+    source: str
+
+
+class Circuit(Document):
+    """A whole machine's hydraulic circuit."""
+
+    format: Literal["umweg-circuit/1"]
+    id: Identifier
+    name: str
+    family: list[str] = Field(min_length=1)
+    machine_kind: str
+    fluid: Fluid
+    prime_movers: list[PrimeMover]
+    components: list[Component] = Field(min_length=1)
+    functions: list[Function] = Field(default_factory=list)
+    interlocks: list[Interlock] = Field(default_factory=list)
+    test_points: list[TestPoint] = Field(default_factory=list)
+    states: dict[Identifier, MachineState] = Field(default_factory=dict)
+    specifications: list[Specification] = Field(default_factory=list)
+    notes: dict[str, str] = Field(default_factory=dict)
+
+    def component(self, component_id: str) -> Component:
+        """The component of that id; KeyError when there is none."""
+        return next(c for c in self.components if c.id == component_id)
+
+    def function(self, function_id: str) -> Function:
+        """The function of that id; StopIteration when there is none."""
+        return next(f for f in self.functions if f.id == function_id)
+
+    def test_point(self, point_id: str) -> TestPoint:
+        """The test point of that id; StopIteration when there is none."""
+        return next(p for p in self.test_points if p.id == point_id)
+
+
+def problems_of(error: ValidationError) -> tuple[Problem, ...]:
+    """Every finding of a failed reading, each with its place in the file."""
+    return tuple(
+        Problem("format", ".".join(str(part) for part in e["loc"]) or "document", e["msg"])
+        for e in error.errors()
+    )
+
+
+def read_circuit(text: str | bytes) -> Circuit:
+    """Read a circuit document from JSON.
+
+    Raises
+    ------
+    FormatError : not JSON, or not ``umweg-circuit/1``; lists every place that is wrong.
+    """
+    try:
+        data = json.loads(text)
+    except ValueError as error:
+        raise FormatError(f"not a JSON file: {error}") from error
+    try:
+        return Circuit.model_validate(data)
+    except ValidationError as error:
+        raise FormatError("not a circuit of format umweg-circuit/1", problems_of(error)) from error

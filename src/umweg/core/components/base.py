@@ -1,0 +1,224 @@
+"""What a component type declares, and the registry that makes it known to everything else.
+
+To add a type: copy the shortest class of a family file, then
+1. name it, and say in the docstring what it is, the equations and their source;
+2. list its ports in the order the law uses them;
+3. declare parameters (unit, range, default, tolerance) and commands;
+4. write the law: through variables into the component, and every derivative;
+5. declare its fault modes, each moving one parameter from healthy to severe;
+6. draw its symbol in a box with the ports on the edge;
+7. give one worked example with numbers from its source.
+Importing the module registers it; the parametrised tests pick it up.
+"""
+
+import inspect
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, cast
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+Array = NDArray[np.float64]
+Domain = Literal["hydraulic", "translation", "rotation"]
+FaultFamily = Literal["detour", "dam", "source", "command", "load", "gauge"]
+LineKind = Literal["working", "pilot", "drain"]
+Side = Literal["north", "south", "east", "west"]
+
+TRANSLATION = 6e-4
+"""1 N·mm/s in bar·L/min: makes force × speed the same power as pressure × flow."""
+ROTATION = 0.0628318530718
+"""1 Nm·rpm in bar·L/min."""
+AREA_FLOW = 0.006
+"""L/min displaced by 1 cm² moving at 1 mm/s; also the force of 1 bar on 1 cm² × TRANSLATION."""
+
+
+@dataclass(frozen=True)
+class Port:
+    """A place to connect: its domain, the line kind it takes, and its edge on the symbol."""
+
+    name: str
+    domain: Domain = "hydraulic"
+    line: LineKind = "working"
+    boundary: bool = False
+    """The component itself fixes this net's across variable (a vented tank, 0 bar)."""
+
+
+@dataclass(frozen=True)
+class FaultMode:
+    """One way to fail: a parameter moves from healthy to severe.
+
+    ``scale`` — ``factor``: value = healthy·severe^s; ``to``: linear to ``severe``;
+    ``square``: quadratic to ``severe``, for openings that start at nothing.
+    """
+
+    name: str
+    label: str
+    parameter: str
+    scale: Literal["factor", "to", "square"]
+    severe: float
+    family: FaultFamily
+    base_rate: float
+    look: str
+    """How it is confirmed by eye once the part is in hand."""
+    remedy: str = "Replace the part."
+
+    def value(self, healthy: float, severity: Array | float) -> Any:
+        """The parameter at ``severity`` 0 … 1; severity 0 is the healthy value itself."""
+        s = np.asarray(severity, dtype=float)
+        if self.scale == "factor":
+            return healthy * self.severe**s
+        if self.scale == "to":
+            return healthy + s * (self.severe - healthy)
+        return healthy + s * s * (self.severe - healthy)
+
+
+@dataclass(frozen=True)
+class Command:
+    """An input an operator, a load state or the shop's kit sets."""
+
+    name: str
+    low: float
+    high: float
+    default: float = 0.0
+
+
+@dataclass(frozen=True)
+class Symbol:
+    """A drawing in a box of ``width`` × ``height`` units; ports sit on its edges."""
+
+    width: float
+    height: float
+    ports: Mapping[str, tuple[Side, float]]
+    """Edge, and the distance along it from its left or top end."""
+    strokes: tuple[str, ...] = ()
+    """SVG path data, drawn with the thin solid line of ISO 1219-1."""
+    dashed: tuple[str, ...] = ()
+    """Path data in the pilot line style."""
+    filled: tuple[str, ...] = ()
+    """Path data that is filled (energy triangles)."""
+
+
+@dataclass(frozen=True)
+class Example:
+    """A worked case: across variables and parameters in, through variables out."""
+
+    source: str
+    across: Mapping[str, float]
+    through: Mapping[str, float]
+    parameters: Mapping[str, float] = field(default_factory=dict)
+    viscosity_mm2_s: float = 46.0
+    rel: float = 1e-3
+
+
+class Parameters(BaseModel):
+    """Base of every type's parameters; unknown names are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def quantity(
+    default: float, unit: str, description: str, *, low: float, high: float, tolerance: float = 0.0
+) -> Any:
+    """A parameter: unit, allowed range, default, and the relative spread of healthy parts (1 σ)."""
+    return Field(
+        default=default,
+        ge=low,
+        le=high,
+        description=description,
+        json_schema_extra={"unit": unit, "tolerance": tolerance},
+    )
+
+
+class ComponentType:
+    """One kind of component; subclassing with a ``type_name`` registers it."""
+
+    type_name: ClassVar[str] = ""
+    label: ClassVar[str]
+    ports: ClassVar[tuple[Port, ...]]
+    Parameters: ClassVar[type[Parameters]]
+    commands: ClassVar[tuple[Command, ...]] = ()
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = ()
+    adjustable: ClassVar[tuple[str, ...]] = ()
+    passive: ClassVar[bool] = True
+    """Takes more power in than it gives out, at any pressures."""
+    relieves: ClassVar[bool] = False
+    """Bounds the pressure of its first port."""
+    makes_flow: ClassVar[bool] = False
+    """Pushes oil into its second port whatever the pressure there."""
+    one_way: ClassVar[bool] = False
+    opened_port: ClassVar[str] = ""
+    """For shop kit: the port whose fitting is opened to insert it."""
+    symbol: ClassVar[Symbol]
+    example: ClassVar[Example]
+    law: ClassVar[Callable[[Array, Array, Array, Array, Array], None]]
+
+    def __init_subclass__(cls) -> None:
+        super().__init_subclass__()
+        if not cls.type_name:
+            return
+        if cls.type_name in _REGISTRY:
+            raise ValueError(f"component type {cls.type_name} is declared twice")
+        names = set(cls.parameter_names())
+        for mode in cls.fault_modes:
+            if mode.parameter not in names:
+                raise ValueError(f"{cls.type_name}: fault mode {mode.name} moves no parameter")
+        _REGISTRY[cls.type_name] = cls
+
+    @classmethod
+    def parameter_names(cls) -> tuple[str, ...]:
+        """Parameters then commands, in the order of the law's ``k``."""
+        return (*cls.Parameters.model_fields, *(c.name for c in cls.commands))
+
+    @classmethod
+    def port_names(cls) -> tuple[str, ...]:
+        """The ports' names in the order of the law's ``x``."""
+        return tuple(p.name for p in cls.ports)
+
+    @classmethod
+    def tolerance(cls, parameter: str) -> float:
+        """Relative spread (1 σ) of a parameter among healthy parts."""
+        extra = cls.Parameters.model_fields[parameter].json_schema_extra
+        return float(cast(dict[str, Any], extra)["tolerance"])
+
+    @classmethod
+    def unit(cls, parameter: str) -> str:
+        """Unit symbol of a parameter."""
+        extra = cls.Parameters.model_fields[parameter].json_schema_extra
+        return str(cast(dict[str, Any], extra)["unit"])
+
+    @classmethod
+    def mode(cls, name: str) -> FaultMode:
+        """The fault mode of that name; StopIteration when there is none."""
+        return next(m for m in cls.fault_modes if m.name == name)
+
+    @classmethod
+    def summary(cls) -> str:
+        """First paragraph of the docstring."""
+        return (inspect.getdoc(cls) or "").split("\n\n")[0]
+
+
+_REGISTRY: dict[str, type[ComponentType]] = {}
+
+
+def evaluate(
+    component: type[ComponentType], across: Array, parameters: Array, viscosity_mm2_s: Array
+) -> tuple[Array, Array]:
+    """Run a type's law on ``across (C, P, B)`` and ``parameters (C, M, B)``.
+
+    Returns
+    -------
+    through (C, P, B), derivatives (C, P, P, B)
+    """
+    c, p, b = across.shape
+    f = np.zeros((c, p, b))
+    j = np.zeros((c, p, p, b))
+    component.law(
+        np.ascontiguousarray(across),
+        np.ascontiguousarray(parameters),
+        np.ascontiguousarray(viscosity_mm2_s).reshape(1, b),
+        f,
+        j,
+    )
+    return f, j

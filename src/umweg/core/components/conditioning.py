@@ -1,0 +1,226 @@
+"""Screens, filters, coolers, lines."""
+
+from umweg.core.components.base import (
+    ComponentType,
+    Example,
+    FaultMode,
+    Parameters,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import check_flow, couple, law, line_flow, turbulent
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_TWO_PORTS = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
+_DIAMOND = "M1 0.2 L1.8 1 L1 1.8 L0.2 1 Z"
+
+
+@law
+def _screen(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class SuctionScreen(ComponentType):
+    """Screen in the suction line, without bypass: ``q = K·√Δp``."""
+
+    type_name = "suction_screen"
+    label = "Suction screen"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(Parameters):
+        k: float = quantity(
+            350, "L/min/√bar", "flow at 1 bar", low=0.5, high=5000, tolerance=0.1
+        )
+
+    fault_modes = (
+        FaultMode(
+            "clogged",
+            "suction screen clogged",
+            "k",
+            "factor",
+            1 / 80,
+            "dam",
+            1.2,
+            "Draw the screen: lint, sealant, sludge on its outside.",
+            "Clean or replace the screen and find out what came loose.",
+        ),
+    )
+    symbol = Symbol(
+        2,
+        2,
+        _TWO_PORTS,
+        (_DIAMOND, "M1 0 V0.2", "M1 1.8 V2"),
+        ("M0.2 1 H1.8",),
+    )
+    example = Example(
+        "350·√0.04 = 70",
+        {"inlet": 0.0, "outlet": -0.04},
+        {"inlet": 68.947, "outlet": -68.947},
+    )
+    law = _screen
+
+
+LAMINAR_LINE = 5.9078
+"""128·ρ·ν·L/(π·d⁴) in bar per L/min, for ν [mm²/s], L [m], d [mm], ρ = 870 kg/m³."""
+TURBULENT_LINE = 1.95888
+"""ρ/2·(4/π/d²)² in bar per (L/min)², for d [mm]."""
+FRICTION_FACTOR = 0.035
+"""Darcy factor of a smooth hose at Re around 6,000, where mobile lines run when turbulent."""
+
+
+@law
+def _line(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            length = k[c, 0, b]
+            bore = k[c, 1, b]
+            bore4 = bore * bore * bore * bore
+            laminar = LAMINAR_LINE * env[0, b] * length / bore4
+            loss = FRICTION_FACTOR * length * 1e3 / bore + k[c, 2, b]
+            q, dq = line_flow(x[c, 0, b] - x[c, 1, b], laminar, TURBULENT_LINE * loss / bore4)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class Line(ComponentType):
+    """Hose or pipe: ``Δp = 128ρνL/(πd⁴)·q + (λL/d + ζ)·ρ/2·v²``.
+
+    The laminar and turbulent parts are added, which blends them; the sum is solved for q.
+    Source: Hagen–Poiseuille and Darcy–Weisbach, any text on fluid mechanics.
+    """
+
+    type_name = "line"
+    label = "Hose or pipe"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(Parameters):
+        length_m: float = quantity(2, "m", "length", low=0.05, high=100)
+        bore_mm: float = quantity(16, "mm", "inside diameter", low=2, high=120)
+        fittings_zeta: float = quantity(
+            2, "1", "sum of loss coefficients of its fittings", low=0, high=50
+        )
+
+    fault_modes = (
+        FaultMode(
+            "collapsed",
+            "hose kinked or its liner collapsed",
+            "bore_mm",
+            "factor",
+            1 / 7,
+            "dam",
+            0.25,
+            "Kink, crush or a soft spot outside; a loose liner when it is cut.",
+            "Replace the hose.",
+        ),
+    )
+    symbol = Symbol(0.4, 1.2, {"inlet": ("south", 0.2), "outlet": ("north", 0.2)}, ("M0.2 0 V1.2",))
+    example = Example(
+        "1 m of 10 mm at 46 mm²/s and 10 L/min: 0.27176 bar laminar + 0.10774 bar turbulent",
+        {"inlet": 0.3795, "outlet": 0.0},
+        {"inlet": 10.0, "outlet": -10.0},
+        {"length_m": 1.0, "bore_mm": 10.0, "fittings_zeta": 2.0},
+    )
+    law = _line
+
+
+@law
+def _bypassed(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            dp = x[c, 0, b] - x[c, 1, b]
+            laminar = k[c, 0, b] * NU_REF / env[0, b]
+            q, dq = check_flow(dp, k[c, 2, b], k[c, 1, b], 1e-4)
+            couple(f, j, c, b, 0, 1, q + laminar * dp, dq + laminar)
+
+
+class ReturnFilter(ComponentType):
+    """Return filter with bypass: a laminar element, ``q = G·(ν_ref/ν)·Δp``, beside a check.
+
+    The indicator trips on the same pressure difference, a little before the bypass opens.
+    """
+
+    type_name = "return_filter"
+    label = "Return filter"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(Parameters):
+        element_lpm_per_bar: float = quantity(
+            140, "L/min/bar", "clean element at 46 mm²/s", low=0.01, high=5000, tolerance=0.15
+        )
+        bypass_bar: float = quantity(2.0, "bar", "bypass opens", low=0.2, high=10)
+        bypass_k: float = quantity(60, "L/min/√bar", "bypass, flow at 1 bar", low=0.1, high=2000)
+        indicator_bar: float = quantity(1.6, "bar", "indicator trips", low=0.1, high=10)
+
+    fault_modes = (
+        FaultMode(
+            "clogged",
+            "return filter clogged",
+            "element_lpm_per_bar",
+            "factor",
+            1 / 120,
+            "dam",
+            1.6,
+            "Indicator; cut the element open and look at the pleats.",
+            "Change the element; look for the source of the dirt.",
+        ),
+    )
+    symbol = Symbol(
+        3,
+        2,
+        {"inlet": ("south", 1.0), "outlet": ("north", 1.0)},
+        (_DIAMOND, "M1 0 V0.2", "M1 1.8 V2", "M1 0.1 H2.5 V0.8", "M2.5 1.2 V1.9 H1",
+         "M2.2 0.85 L2.5 1.15 L2.8 0.85"),
+        ("M0.2 1 H1.8",),
+    )
+    example = Example(
+        "140·0.5 = 70 L/min through the clean element, bypass shut",
+        {"inlet": 0.5, "outlet": 0.0},
+        {"inlet": 70.0, "outlet": -70.0},
+    )
+    law = _bypassed
+
+
+class Cooler(ComponentType):
+    """Oil cooler with a bypass check; the core is laminar, ``q = G·(ν_ref/ν)·Δp``."""
+
+    type_name = "cooler"
+    label = "Oil cooler"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(Parameters):
+        core_lpm_per_bar: float = quantity(
+            90, "L/min/bar", "clean core at 46 mm²/s", low=0.01, high=5000, tolerance=0.1
+        )
+        bypass_bar: float = quantity(4.0, "bar", "bypass opens", low=0.2, high=20)
+        bypass_k: float = quantity(45, "L/min/√bar", "bypass, flow at 1 bar", low=0.1, high=2000)
+
+    fault_modes = (
+        FaultMode(
+            "clogged",
+            "cooler core blocked on the oil side",
+            "core_lpm_per_bar",
+            "factor",
+            1 / 120,
+            "dam",
+            0.5,
+            "Cold and hot rows side by side on the core.",
+            "Flush or replace the cooler.",
+        ),
+    )
+    symbol = Symbol(
+        2,
+        2,
+        _TWO_PORTS,
+        (_DIAMOND, "M1 0 V0.2", "M1 1.8 V2", "M0.75 1.25 L0.1 1.9", "M1.25 1.25 L1.9 1.9"),
+        (),
+        ("M0.1 1.9 L0.22 1.6 L0.4 1.78 Z", "M1.9 1.9 L1.78 1.6 L1.6 1.78 Z"),
+    )
+    example = Example(
+        "90·0.5 = 45 L/min, bypass shut",
+        {"inlet": 0.5, "outlet": 0.0},
+        {"inlet": 45.0, "outlet": -45.0},
+    )
+    law = _bypassed

@@ -1,0 +1,150 @@
+"""Cylinders, and the loads that they move."""
+
+import math
+
+from umweg.core.components.base import (
+    AREA_FLOW,
+    TRANSLATION,
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    Parameters,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, turbulent
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_AREA = AREA_FLOW
+_TRANS = TRANSLATION
+_COULOMB_SPEED_MM_S = 1.0
+
+
+@law
+def _cylinder(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            bore_area = 0.25e-2 * math.pi * k[c, 0, b] * k[c, 0, b]
+            ring_area = bore_area - 0.25e-2 * math.pi * k[c, 1, b] * k[c, 1, b]
+            cap = _AREA * bore_area
+            ring = _AREA * ring_area
+            v = x[c, 2, b]
+            t = math.tanh(v / _COULOMB_SPEED_MM_S)
+            friction = k[c, 2, b] * _TRANS
+            f[c, 0, b] += cap * v
+            f[c, 1, b] -= ring * v
+            f[c, 2, b] += friction * t - cap * x[c, 0, b] + ring * x[c, 1, b]
+            j[c, 0, 2, b] += cap
+            j[c, 1, 2, b] -= ring
+            j[c, 2, 0, b] -= cap
+            j[c, 2, 1, b] += ring
+            j[c, 2, 2, b] += friction * (1.0 - t * t) / _COULOMB_SPEED_MM_S
+            dp = x[c, 0, b] - x[c, 1, b]
+            leak = k[c, 3, b] * NU_REF / env[0, b]
+            couple(f, j, c, b, 0, 1, leak * dp, leak)
+            q, dq = turbulent(dp, k[c, 4, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class Cylinder(ComponentType):
+    """Double-acting differential cylinder; positive speed extends.
+
+    ``q_A = A·v + leakage``, ``q_B = −(A − A_rod)·v − leakage``,
+    ``F = p_A·A − p_B·(A − A_rod) − F_friction·tanh(v/1 mm/s)``; the piston seal leaks in
+    proportion to Δp/ν, and a torn one as an orifice.
+    """
+
+    type_name = "cylinder"
+    label = "Cylinder"
+    ports = (Port("A"), Port("B"), Port("rod", "translation"))
+
+    class Parameters(Parameters):
+        bore_mm: float = quantity(80, "mm", "piston diameter", low=10, high=500)
+        rod_mm: float = quantity(45, "mm", "rod diameter", low=1, high=400)
+        friction_n: float = quantity(
+            900, "N", "seal and guide friction", low=1, high=500000, tolerance=0.25
+        )
+        seal_lpm_per_bar: float = quantity(
+            5e-6, "L/min/bar", "piston seal leakage at 46 mm²/s", low=1e-8, high=5
+        )
+        tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
+
+    fault_modes = (
+        FaultMode(
+            "piston_bypass", "piston seal leaks", "tear_k", "square", 5.0, "detour", 1.2,
+            "Torn seal or scored tube when the cylinder is open.",
+            "Reseal the cylinder; measure tube and piston.",
+        ),
+        FaultMode(
+            "binding", "cylinder binds: bent rod or dry pins", "friction_n", "factor", 60.0, "load",
+            0.4, "Rod runout, polished stripe on one side, dry pins.",
+            "Grease or replace pins; replace a bent rod.",
+        ),
+    )
+    symbol = Symbol(
+        5, 1.6, {"A": ("south", 0.6), "B": ("south", 3.0), "rod": ("east", 0.6)},
+        ("M0.2 0.1 H3.4 V1.1 H0.2 Z", "M1.4 0.1 V1.1", "M1.7 0.1 V1.1", "M1.7 0.5 H5", "M1.7 0.7 H5",
+         "M0.6 1.6 V1.1", "M3 1.6 V1.1"),
+    )
+    example = Example(
+        "80/45 mm: A = 50.265 cm², ring 34.361 cm²; 50 mm/s: 15.08 and 10.31 L/min; force of "
+        "100 bar against 5 bar less 900 N friction",
+        {"A": 100.0, "B": 5.0, "rod": 50.0},
+        {"A": 15.080, "B": -10.309, "rod": -0.0006 * (50265.5 - 1718.1 - 900.0)},
+    )
+    law = _cylinder
+
+
+@law
+def _mechanical_load(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            v = x[c, 0, b]
+            t = math.tanh(v / _COULOMB_SPEED_MM_S)
+            drag = (k[c, 1, b] * k[c, 2, b] + k[c, 0, b]) * _TRANS
+            viscous = (10.0 + 1e6 * k[c, 4, b]) * _TRANS
+            f[c, 0, b] = k[c, 1, b] * k[c, 3, b] * _TRANS + drag * t + viscous * v
+            j[c, 0, 0, b] = drag * (1.0 - t * t) / _COULOMB_SPEED_MM_S + viscous
+
+
+class MechanicalLoad(ComponentType):
+    """What the rods push: a constant force, a resistance against motion, or a stop.
+
+    ``F = scale·force + (scale·resistance + binding)·tanh(v/1 mm/s) + D·v``; D is 10 N·s/mm, and
+    10⁶ N·s/mm more when the function stands against its stop.
+    """
+
+    type_name = "mechanical_load"
+    label = "Load"
+    ports = (Port("rod", "translation"),)
+
+    class Parameters(Parameters):
+        binding_n: float = quantity(0, "N", "resistance of the mechanism itself", low=0, high=1e6)
+        scale: float = quantity(
+            1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
+        )
+
+    commands = (
+        Command("resistance_n", 0, 1e6),
+        Command("force_n", -1e6, 1e6),
+        Command("stop", 0, 1),
+    )
+    fault_modes = (
+        FaultMode(
+            "binding", "mechanism binds: dry guide or bent frame", "binding_n", "to", 120000.0,
+            "load", 0.5, "Scored guides, dry pivots; it moves freely only part of the way.",
+            "Free, align and grease the mechanism.",
+        ),
+    )
+    passive = False
+    symbol = Symbol(
+        1.6, 1.2, {"rod": ("west", 0.6)},
+        ("M0.3 0 V1.2", "M0 0.6 H0.3", "M0.3 0.3 L0.7 0 M0.3 0.7 L1 0.1 M0.3 1.1 L1.2 0.3"),
+    )
+    example = Example(
+        "20 kN constant and 10 N·s/mm at 50 mm/s = 20.5 kN",
+        {"rod": 50.0}, {"rod": 12.3}, {"force_n": 20000.0},
+    )
+    law = _mechanical_load

@@ -1,0 +1,110 @@
+"""Valves that direct oil."""
+
+from umweg.core.components.base import (
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    Parameters,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, smooth_step, turbulent
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_P, _BI, _BO, _A, _B, _T = 0, 1, 2, 3, 4, 5
+
+
+@law
+def _six_way(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            position = k[c, 4, b] * k[c, 6, b] + k[c, 5, b]
+            travel = min(max(position, -1.0), 1.0)
+            bypass = k[c, 0, b] * (1.0 - smooth_step(abs(travel), 0.1, 0.75)) + 1e-3
+            q, dq = turbulent(x[c, _BI, b] - x[c, _BO, b], bypass, 0.5)
+            couple(f, j, c, b, _BI, _BO, q, dq)
+            opening = k[c, 1, b] * smooth_step(abs(travel), 0.12, 0.95)
+            feed, drain = (_A, _B) if travel >= 0.0 else (_B, _A)
+            if opening > 0.0:
+                q, dq = turbulent(x[c, _P, b] - x[c, feed, b], opening, 0.5)
+                couple(f, j, c, b, _P, feed, q, dq)
+                q, dq = turbulent(x[c, drain, b] - x[c, _T, b], opening, 0.5)
+                couple(f, j, c, b, drain, _T, q, dq)
+            leak = k[c, 2, b] * NU_REF / env[0, b]
+            shared = k[c, 3, b] * NU_REF / env[0, b]
+            couple(f, j, c, b, _A, _T, leak * (x[c, _A, b] - x[c, _T, b]), leak)
+            couple(f, j, c, b, _B, _T, leak * (x[c, _B, b] - x[c, _T, b]), leak)
+            couple(f, j, c, b, _P, _A, shared * (x[c, _P, b] - x[c, _A, b]), shared)
+            couple(f, j, c, b, _P, _B, shared * (x[c, _P, b] - x[c, _B, b]), shared)
+
+
+class SixWaySection(ComponentType):
+    """Section of an open-centre valve block, three positions, six ways.
+
+    In neutral the pump's oil passes the bypass gallery; shifted, the spool closes the bypass and
+    joins the parallel gallery P to one work port and the other work port to tank. Each land is
+    ``q = K(position)·√Δp``; the clearances leak in proportion to Δp/ν.
+    Position = linkage_gain·lever + offset, +1 feeds A.
+    """
+
+    type_name = "six_way_section"
+    label = "Six-way section"
+    ports = (
+        Port("P"), Port("bypass_in"), Port("bypass_out"), Port("A"), Port("B"), Port("T"),
+    )
+
+    class Parameters(Parameters):
+        bypass_k: float = quantity(
+            38, "L/min/√bar", "bypass land, flow at 1 bar", low=0.1, high=1000, tolerance=0.05
+        )
+        metering_k: float = quantity(
+            22, "L/min/√bar", "work lands fully open", low=0.1, high=1000, tolerance=0.05
+        )
+        leak_lpm_per_bar: float = quantity(
+            0.0006, "L/min/bar", "work port to tank at 46 mm²/s", low=1e-7, high=2, tolerance=0.3
+        )
+        feed_leak_lpm_per_bar: float = quantity(
+            0.00005, "L/min/bar", "P to work port at 46 mm²/s", low=1e-7, high=2
+        )
+        linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
+        offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+
+    commands = (Command("lever", -1, 1),)
+    fault_modes = (
+        FaultMode(
+            "spool_worn", "spool or bore worn", "leak_lpm_per_bar", "factor", 900.0, "detour", 0.6,
+            "Bright bands on the lands; clearance by feel with clean oil.",
+            "Exchange the section; spool and bore are a pair.",
+        ),
+        FaultMode(
+            "linkage_off", "lever linkage off or bent, spool does not travel", "linkage_gain",
+            "to", 0.0, "command", 0.9,
+            "Move the lever and watch the spool's end.", "Refit or adjust the linkage.",
+        ),
+        FaultMode(
+            "stuck_shifted", "spool hangs off neutral towards A", "offset", "to", 0.8,
+            "command", 0.25, "Spool end does not return when the lever is let go.",
+            "Free the spool, check the centring spring and section bolts' torque.",
+        ),
+    )
+    symbol = Symbol(
+        6.4, 2.2,
+        {"P": ("south", 2.5), "bypass_in": ("south", 3.2), "T": ("south", 3.9),
+         "A": ("north", 2.5), "bypass_out": ("north", 3.2), "B": ("north", 3.9)},
+        ("M0.2 0.2 H2.2 V2 H0.2 Z", "M2.2 0.2 H4.2 V2 H2.2 Z", "M4.2 0.2 H6.2 V2 H4.2 Z",
+         "M3.2 0 V2.2", "M2.5 0 V0.5 M2.38 0.5 H2.62", "M3.9 0 V0.5 M3.78 0.5 H4.02",
+         "M2.5 2.2 V1.7 M2.38 1.7 H2.62", "M3.9 2.2 V1.7 M3.78 1.7 H4.02",
+         "M0.5 2 V0.2", "M1.9 0.2 V2", "M4.5 2 L5.9 0.2", "M5.9 2 L4.5 0.2",
+         "M0 0.9 H0.2", "M6.2 0.9 H6.4"),
+        (),
+        ("M0.5 0.22 L0.4 0.5 L0.6 0.5 Z", "M1.9 1.98 L1.8 1.7 L2 1.7 Z",
+         "M5.9 0.22 L5.65 0.36 L5.83 0.5 Z", "M4.5 0.22 L4.75 0.36 L4.57 0.5 Z"),
+    )
+    example = Example(
+        "neutral: bypass 38·√4 = 76 with smoothing; the clearances 0.0006·20, 0.00005·(100−20)",
+        {"P": 100.0, "bypass_in": 4.0, "bypass_out": 0.0, "A": 20.0, "B": 0.0, "T": 0.0},
+        {"P": 0.009, "bypass_in": 75.71, "bypass_out": -75.71, "A": 0.008, "B": -0.005, "T": -0.012},
+    )
+    law = _six_way

@@ -1,0 +1,205 @@
+"""Valves that act on pressure."""
+
+from umweg.core.components.base import (
+    ComponentType,
+    Example,
+    FaultMode,
+    Parameters,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import check_flow, couple, law, softplus, turbulent
+
+_RELIEF_BOX = ("M0.2 0.7 H1.8 V2.3 H0.2 Z", "M1 0 V0.7", "M1 2.3 V3", "M1.35 2.2 V0.85",
+               "M1.8 1.2 l0.2 0.15 l-0.15 0.15 l0.3 0.15 l-0.3 0.15 l0.15 0.15")
+
+
+@law
+def _relief(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            dp = x[c, 0, b] - x[c, 1, b]
+            head, dhead = softplus(dp - k[c, 0, b], 1.5)
+            seat, dseat = turbulent(dp, k[c, 2, b], 0.5)
+            gain = 1.0 / k[c, 1, b]
+            couple(f, j, c, b, 0, 1, head * gain + seat, dhead * gain + dseat)
+
+
+class ReliefValve(ComponentType):
+    """Direct-operated relief: opens in proportion to the pressure above its setting.
+
+    ``q = (Δp − p_set)/override`` above the setting (corner rounded over 1.5 bar), plus the
+    leakage of its seat, ``K·√Δp``.
+    """
+
+    type_name = "relief_valve"
+    label = "Relief valve"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(Parameters):
+        set_bar: float = quantity(
+            180, "bar", "cracking pressure", low=1, high=700, tolerance=0.012
+        )
+        override_bar_per_lpm: float = quantity(
+            0.25, "bar/(L/min)", "rise above the setting per flow", low=0.005, high=10
+        )
+        seat_k: float = quantity(
+            0.005, "L/min/√bar", "seat leakage, flow at 1 bar", low=1e-6, high=50
+        )
+
+    fault_modes = (
+        FaultMode(
+            "set_low",
+            "opens early: weak spring or backed off",
+            "set_bar",
+            "factor",
+            0.25,
+            "detour",
+            1.3,
+            "Spring length, lock nut and paint mark on the screw.",
+            "Set to the specification with a gauge; replace a weak spring.",
+        ),
+        FaultMode(
+            "seat_leaks",
+            "seat worn or held open by dirt",
+            "seat_k",
+            "square",
+            9.0,
+            "detour",
+            1.0,
+            "Dirt or a ring on poppet and seat.",
+            "Clean or replace the cartridge.",
+        ),
+        FaultMode(
+            "set_high",
+            "set too high or stuck shut",
+            "set_bar",
+            "factor",
+            1.9,
+            "dam",
+            0.25,
+            "Screw run in, shims added, poppet that does not move.",
+            "Set to the specification with a gauge; never above the limit.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    relieves = True
+    one_way = True
+    symbol = Symbol(
+        2.2,
+        3,
+        {"inlet": ("south", 1.0), "outlet": ("north", 1.0)},
+        _RELIEF_BOX,
+        ("M1 2.6 H0.1 V1.5 H0.2",),
+        ("M1.35 0.75 L1.25 1.05 L1.45 1.05 Z",),
+    )
+    example = Example(
+        "(190 − 180)/0.25 = 40, rounding 0.008, seat 0.005·√190 = 0.069",
+        {"inlet": 190.0, "outlet": 0.0},
+        {"inlet": 40.077, "outlet": -40.077},
+    )
+    law = _relief
+
+
+@law
+def _counterbalance(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            dp = x[c, 1, b] - x[c, 0, b]
+            free, dfree = check_flow(-dp, k[c, 3, b], 0.5, 0.0)
+            couple(f, j, c, b, 0, 1, free, dfree)
+            leak, dleak = turbulent(dp, k[c, 4, b], 0.5)
+            couple(f, j, c, b, 1, 0, leak, dleak)
+            excess = x[c, 1, b] + k[c, 1, b] * x[c, 2, b] - k[c, 0, b]
+            head, dhead = softplus(excess, 1.5)
+            opening = head / k[c, 2, b]
+            dopening = dhead / k[c, 2, b]
+            drop, ddrop = softplus(dp, 0.15)
+            root, droot = turbulent(drop, 1.0, 0.5)
+            q = opening * root
+            f[c, 1, b] += q
+            f[c, 0, b] -= q
+            along = opening * droot * ddrop
+            d_cyl = dopening * root + along
+            d_pilot = k[c, 1, b] * dopening * root
+            j[c, 1, 1, b] += d_cyl
+            j[c, 1, 0, b] -= along
+            j[c, 1, 2, b] += d_pilot
+            j[c, 0, 1, b] -= d_cyl
+            j[c, 0, 0, b] += along
+            j[c, 0, 2, b] -= d_pilot
+
+
+class CounterbalanceValve(ComponentType):
+    """Load-holding valve: free flow to the cylinder, back only when load and pilot open it.
+
+    From the cylinder ``q = K(opening)·√Δp`` with the opening in proportion to
+    ``p_cylinder + ratio·p_pilot − p_set``.
+    """
+
+    type_name = "counterbalance_valve"
+    label = "Load-holding valve"
+    ports = (Port("valve"), Port("cylinder"), Port("pilot", line="pilot"))
+
+    class Parameters(Parameters):
+        set_bar: float = quantity(210, "bar", "opens at, without pilot", low=5, high=700,
+                                  tolerance=0.03)
+        pilot_ratio: float = quantity(4, "1", "pilot area over load area", low=0, high=12)
+        span_bar_per_k: float = quantity(
+            6, "bar/(L/min/√bar)", "excess pressure per opening", low=0.1, high=200
+        )
+        check_k: float = quantity(35, "L/min/√bar", "free flow at 1 bar", low=0.1, high=1000)
+        seat_k: float = quantity(1e-5, "L/min/√bar", "seat leakage at 1 bar", low=1e-7, high=20)
+
+    fault_modes = (
+        FaultMode(
+            "seat_leaks",
+            "load-holding seat leaks",
+            "seat_k",
+            "square",
+            1.2,
+            "detour",
+            1.2,
+            "Scratched seat or dirt under the poppet.",
+            "Lower and support the load, then clean or replace the cartridge.",
+        ),
+        FaultMode(
+            "check_stuck",
+            "free-flow check does not open fully",
+            "check_k",
+            "factor",
+            1 / 60,
+            "dam",
+            0.4,
+            "Poppet gummed or cocked in its bore.",
+            "Lower and support the load, then clean or replace the cartridge.",
+        ),
+        FaultMode(
+            "stuck_shut",
+            "does not open to lower",
+            "set_bar",
+            "factor",
+            4.0,
+            "dam",
+            0.3,
+            "Pilot orifice plugged, or set far too high.",
+            "Lower and support the load by the maker's way, then clean the pilot orifice.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    symbol = Symbol(
+        3,
+        3,
+        {"valve": ("south", 1.0), "cylinder": ("north", 1.0), "pilot": ("east", 1.5)},
+        ("M0.2 0.7 H1.8 V2.3 H0.2 Z", "M1 0 V0.7", "M1 2.3 V3", "M1.35 0.8 V2.2",
+         "M1 2.6 H2.5 V1.9", "M2.2 1.85 L2.5 1.55 L2.8 1.85", "M2.5 1.3 V0.4 H1"),
+        ("M3 1.5 H1.8",),
+        ("M1.35 2.25 L1.25 1.95 L1.45 1.95 Z",),
+    )
+    example = Example(
+        "free flow: head 10 − 0.5 = 9.5 bar, 35·√9.5 with smoothing",
+        {"valve": 60.0, "cylinder": 50.0, "pilot": 0.0},
+        {"valve": 107.80, "cylinder": -107.80, "pilot": 0.0},
+    )
+    law = _counterbalance

@@ -1,0 +1,71 @@
+"""What the workshop puts into the circuit: an in-line flow meter with a load valve, or a cap."""
+
+import math
+
+from umweg.core.components.base import (
+    Command,
+    ComponentType,
+    Example,
+    Parameters,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import law, turbulent
+
+
+@law
+def _test_kit(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            load = k[c, 3, b]
+            opening = 1.0
+            dopening = 0.0
+            if load > 0.0:
+                t = math.tanh((x[c, 0, b] - load) / 1.0)
+                opening = 1e-4 + 0.5 * (1.0 + t)
+                dopening = 0.5 * (1.0 - t * t)
+            bore = k[c, 1, b] if load > 0.0 else k[c, 0, b]
+            size = bore * (1.0 - k[c, 2, b]) + 1e-5
+            root, droot = turbulent(x[c, 0, b] - x[c, 1, b], size, 0.1)
+            q = root * opening
+            d_in = droot * opening + root * dopening
+            d_out = droot * opening
+            f[c, 0, b] = q
+            f[c, 1, b] = -q
+            j[c, 0, 0, b] = d_in
+            j[c, 0, 1, b] = -d_out
+            j[c, 1, 0, b] = -d_in
+            j[c, 1, 1, b] = d_out
+
+
+class TestKit(ComponentType):
+    """Joint that can be opened: whole, with a meter and load valve in line, or capped.
+
+    Whole it is a wide bore. The load valve is turned in until the inlet stands at ``load_bar``:
+    the opening follows ``½(1 + tanh(p_in − load))``, so a pump that cannot reach the load shows
+    as no flow. ``cap`` = 1 shuts it.
+    """
+
+    __test__ = False
+
+    type_name = "test_kit"
+    label = "In-line meter"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(Parameters):
+        k: float = quantity(250, "L/min/√bar", "flow at 1 bar, open", low=1, high=5000)
+        valve_k: float = quantity(
+            12, "L/min/√bar", "load valve, flow at 1 bar in use", low=1, high=500
+        )
+
+    commands = (Command("cap", 0, 1), Command("load_bar", 0, 600))
+    opened_port = "outlet"
+    symbol = Symbol(
+        1, 1, {"inlet": ("south", 0.5), "outlet": ("north", 0.5)}, ("M0.5 0 V1",)
+    )
+    example = Example(
+        "250·√0.04 = 50 with smoothing",
+        {"inlet": 0.04, "outlet": 0.0}, {"inlet": 30.47, "outlet": -30.47},
+    )
+    law = _test_kit

@@ -1,0 +1,210 @@
+"""Tanks, drives and pumps."""
+
+import math
+
+from umweg.core.components.base import (
+    ROTATION,
+    ComponentType,
+    Example,
+    FaultMode,
+    Parameters,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, saturating, turbulent
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_ROT = ROTATION
+
+
+@law
+def _reservoir(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class Reservoir(ComponentType):
+    """Vented tank: its return side is the reference, 0 bar; the pump draws through its pick-up.
+
+    Suction flow ``q = K·√Δp`` through the pick-up; a low level uncovers it, and K falls.
+    """
+
+    type_name = "reservoir"
+    label = "Tank"
+    ports = (Port("tank", boundary=True), Port("suction"))
+
+    class Parameters(Parameters):
+        pickup_k: float = quantity(
+            600, "L/min/√bar", "pick-up conductance, flow at 1 bar", low=1, high=5000
+        )
+
+    fault_modes = (
+        FaultMode(
+            "low_level",
+            "oil level low, pick-up draws air",
+            "pickup_k",
+            "factor",
+            1 / 150,
+            "source",
+            1.2,
+            "Level at the sight glass in the posture the level is specified for; foam.",
+            "Top up with the grade in use, find where the oil went, bleed.",
+        ),
+    )
+    symbol = Symbol(
+        3,
+        2,
+        {"tank": ("north", 0.75), "suction": ("north", 2.25)},
+        ("M0 0.4 V2 H3 V0.4", "M0.75 0 V1.5", "M2.25 0 V1.5"),
+    )
+    example = Example(
+        "square-root law: 600·√0.01 = 60, less the smoothing at Δp = Δp₀",
+        {"tank": 0.0, "suction": -0.01},
+        {"tank": 60 / 2**0.25, "suction": -60 / 2**0.25},
+    )
+    law = _reservoir
+
+
+@law
+def _drive_coupling(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            slip = x[c, 0, b] - x[c, 1, b]
+            torque, dtorque = saturating(k[c, 1, b] * slip, k[c, 0, b])
+            couple(f, j, c, b, 0, 1, _ROT * torque, _ROT * dtorque * k[c, 1, b])
+
+
+class DriveCoupling(ComponentType):
+    """Clutch, belt or splined coupling between engine and pump.
+
+    Torque rises with slip, ``T = T_max·s/√(1+s²)`` with ``s = stiffness·Δn/T_max``: stiff in
+    health, and never above what the friction can carry.
+    """
+
+    type_name = "drive_coupling"
+    label = "Drive coupling"
+    ports = (Port("driver", "rotation"), Port("driven", "rotation"))
+
+    class Parameters(Parameters):
+        torque_max_nm: float = quantity(
+            600, "Nm", "torque at which it slips", low=0.1, high=20000, tolerance=0.05
+        )
+        stiffness_nm_per_rpm: float = quantity(
+            50, "Nm/rpm", "torque per slip while it holds", low=1, high=5000
+        )
+
+    fault_modes = (
+        FaultMode(
+            "slips",
+            "clutch or belt slips under load",
+            "torque_max_nm",
+            "factor",
+            1 / 60,
+            "source",
+            0.6,
+            "Pump shaft speed against engine speed under load; hot or glazed friction faces.",
+            "Adjust or replace the clutch or belt.",
+        ),
+    )
+    symbol = Symbol(
+        2,
+        1.2,
+        {"driver": ("west", 0.6), "driven": ("east", 0.6)},
+        ("M0 0.6 H0.8", "M0.8 0.1 V1.1", "M1.2 0.1 V1.1", "M1.2 0.6 H2"),
+    )
+    example = Example(
+        "T_max·s/√(1+s²), s = 50·1/600",
+        {"driver": 1500.0, "driven": 1499.0},
+        {"driver": 0.0628319 * 49.827, "driven": -0.0628319 * 49.827},
+    )
+    law = _drive_coupling
+
+
+@law
+def _fixed_pump(x, k, env, f, j):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            displacement = k[c, 0, b] * 1e-3
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            p_in = x[c, 0, b]
+            dp = x[c, 1, b] - p_in
+            n = x[c, 2, b]
+            u = (p_in - k[c, 2, b]) / 0.12
+            # Below absolute zero the curve goes on as a straight line: no machine gets there,
+            # but an iteration does, and must find its way back.
+            t = math.tanh(max(u, -3.0))
+            dfill = 0.5 * (1.0 - t * t) / 0.12
+            fill = 0.5 * (1.0 + t) + min(u + 3.0, 0.0) * 0.12 * dfill
+            q = displacement * n * fill - leak * dp
+            dq_in = displacement * n * dfill + leak
+            f[c, 0, b] = q
+            f[c, 1, b] = -q
+            f[c, 2, b] = displacement * dp
+            j[c, 0, 0, b] = dq_in
+            j[c, 0, 1, b] = -leak
+            j[c, 0, 2, b] = displacement * fill
+            j[c, 1, 0, b] = -dq_in
+            j[c, 1, 1, b] = leak
+            j[c, 1, 2, b] = -displacement * fill
+            j[c, 2, 0, b] = -displacement
+            j[c, 2, 1, b] = displacement
+
+
+class FixedPump(ComponentType):
+    """Fixed-displacement pump with laminar internal leakage and incomplete filling.
+
+    ``q = V·n·fill(p_in) − G·(ν_ref/ν)·Δp``; ``T = V·Δp/(20π)``; the chambers fill less as the
+    inlet falls to about −0.3 bar and below (cavitation).
+
+    Source: volumetric model after Wilson, 1948, laminar slip term.
+    """
+
+    type_name = "fixed_pump"
+    label = "Gear pump"
+    ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
+
+    class Parameters(Parameters):
+        displacement_cm3: float = quantity(
+            32, "cm³", "displacement per revolution", low=0.2, high=500, tolerance=0.012
+        )
+        leakage_lpm_per_bar: float = quantity(
+            0.012, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
+        )
+        half_fill_bar: float = quantity(
+            -0.6, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
+        )
+
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "pump worn, leaks inside",
+            "leakage_lpm_per_bar",
+            "factor",
+            25.0,
+            "detour",
+            1.5,
+            "Scored side plates and gear tips; metal in the filter.",
+            "Exchange the pump; flush and change the filter first.",
+        ),
+    )
+    passive = False
+    makes_flow = True
+    symbol = Symbol(
+        2.4,
+        2.4,
+        {"inlet": ("south", 1.2), "outlet": ("north", 1.2), "shaft": ("west", 1.2)},
+        ("M1.2 0.2 A1 1 0 1 1 1.2 2.2 A1 1 0 1 1 1.2 0.2", "M0 1.12 H0.2", "M0 1.28 H0.2"),
+        (),
+        ("M1.2 0.2 L0.8 0.8 L1.6 0.8 Z",),
+    )
+    example = Example(
+        "32 cm³ at 1500 rpm = 48.000 L/min, less 0.012·100 = 1.2",
+        {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
+        {"inlet": 46.798, "outlet": -46.798, "shaft": 3.2},
+    )
+    law = _fixed_pump
+
+

@@ -1,0 +1,239 @@
+"""``check``: every mistake of a circuit document at once, each with its place and its mend."""
+
+import networkx as nx
+from pydantic import ValidationError
+
+from umweg.core.circuit.document import Circuit, Component
+from umweg.core.components import component_types
+from umweg.core.components.base import ComponentType
+from umweg.core.errors import CircuitError, Problem
+from umweg.core.network.network import state_problems
+
+
+def check_circuit(circuit: Circuit) -> None:
+    """Refuse a document that cannot be a circuit.
+
+    Raises
+    ------
+    CircuitError : with every problem found; nothing of the document is used.
+    """
+    problems = circuit_problems(circuit)
+    if problems:
+        noun = "problem" if len(problems) == 1 else "problems"
+        raise CircuitError(f"circuit “{circuit.id}” has {len(problems)} {noun}", tuple(problems))
+
+
+def circuit_problems(circuit: Circuit) -> list[Problem]:
+    """All findings, in the order of the document's parts."""
+    known = component_types()
+    problems = _duplicates(circuit)
+    usable: list[Component] = []
+    for component in circuit.components:
+        found = _component_problems(component, known.get(component.type))
+        problems += found
+        if not found:
+            usable.append(component)
+    problems += _net_problems(circuit, usable)
+    if len(usable) == len(circuit.components):
+        problems += _way_problems(circuit, usable)
+    problems += _reference_problems(circuit)
+    return problems
+
+
+def _duplicates(circuit: Circuit) -> list[Problem]:
+    problems = []
+    for kind, ids in (
+        ("component", [c.id for c in circuit.components]),
+        ("function", [f.id for f in circuit.functions]),
+        ("test point", [p.id for p in circuit.test_points]),
+        ("specification", [s.id for s in circuit.specifications]),
+    ):
+        for name in sorted({i for i in ids if ids.count(i) > 1}):
+            problems.append(Problem("duplicate", f"{kind} {name}", "this id is used twice"))
+    return problems
+
+
+def _component_problems(component: Component, kind: type[ComponentType] | None) -> list[Problem]:
+    where = f"component {component.id}"
+    if kind is None:
+        known = ", ".join(component_types())
+        return [
+            Problem("no_type", where, f"type “{component.type}” is not known", f"known: {known}")
+        ]
+    problems = []
+    ports = kind.port_names()
+    for port in ports:
+        if port not in component.connections:
+            problems.append(
+                Problem("open_port", f"{where}, port {port}", "is not connected to a net")
+            )
+    for port in component.connections:
+        if port not in ports:
+            problems.append(
+                Problem("no_port", f"{where}, port {port}", "there is no such port",
+                        f"a {kind.label.lower()} has {', '.join(ports)}")
+            )
+    for port in component.ratings:
+        if port not in ports:
+            problems.append(Problem("no_port", f"{where}, rating {port}", "there is no such port"))
+    try:
+        kind.Parameters.model_validate(component.parameters)
+    except ValidationError as error:
+        for e in error.errors():
+            name = str(e["loc"][0])
+            unit = kind.unit(name) if name in kind.Parameters.model_fields else ""
+            problems.append(
+                Problem("parameter", f"{where}, parameter {name}", f"{e['msg']}, got {e['input']}",
+                        f"in {unit}" if unit else "not a parameter of this type")
+            )
+    adjuster = component.service.adjuster
+    if adjuster is not None and adjuster.parameter not in kind.adjustable:
+        problems.append(
+            Problem("adjuster", where, f"“{adjuster.parameter}” cannot be adjusted on this type")
+        )
+    return problems
+
+
+def _net_problems(circuit: Circuit, usable: list[Component]) -> list[Problem]:
+    problems = []
+    kinds = component_types()
+    ends: dict[str, list[tuple[str, str]]] = {m.id: [(m.id, "rotation")] for m in
+                                              circuit.prime_movers}
+    boundary = {m.id for m in circuit.prime_movers}
+    for component in usable:
+        for port in kinds[component.type].ports:
+            net = component.connections[port.name]
+            ends.setdefault(net, []).append((f"{component.id}.{port.name}", port.domain))
+            if port.boundary:
+                boundary.add(net)
+    for net, members in ends.items():
+        domains = {domain for _, domain in members}
+        if len(domains) > 1:
+            names = ", ".join(f"{name} ({domain})" for name, domain in members)
+            problems.append(
+                Problem("mixed_net", f"net {net}", f"joins what does not join: {names}")
+            )
+        if len(members) == 1 and net not in boundary and len(usable) == len(circuit.components):
+            problems.append(
+                Problem("dead_end", f"net {net}", f"has one end only, at {members[0][0]}",
+                        "a misspelt net name, or a missing plug, gauge port or load")
+            )
+    return problems
+
+
+def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
+    """Ways of the oil that must exist: to tank, past a relief; and sources kept apart."""
+    problems = []
+    kinds = component_types()
+    oil = nx.Graph()
+    tanks: set[str] = set()
+    barred = nx.Graph()
+    pumps = []
+    for part in parts:
+        kind = kinds[part.type]
+        nets = [part.connections[p.name] for p in kind.ports if p.domain == "hydraulic"]
+        tanks |= {part.connections[p.name] for p in kind.ports if p.boundary}
+        oil.add_nodes_from(nets)
+        nx.add_path(oil, nets)
+        barred.add_nodes_from(nets)
+        if kind.makes_flow:
+            pumps.append(part)
+        elif not kind.one_way and not any(p.boundary for p in kind.ports) and len(nets) == 2:
+            nx.add_path(barred, nets)
+    if not tanks:
+        return [Problem("no_tank", "circuit", "has no tank", "add a reservoir")]
+    for net in sorted(oil.nodes):
+        if not any(nx.has_path(oil, net, t) for t in tanks):
+            problems.append(Problem("no_way", f"net {net}", "has no way to tank"))
+    inlets = {
+        p.connections[kinds[p.type].ports[0].name] for p in parts if kinds[p.type].relieves
+    }
+    for pump in pumps:
+        outlet = pump.connections[kinds[pump.type].ports[1].name]
+        reach = nx.node_connected_component(barred, outlet)
+        if not reach & inlets:
+            problems.append(
+                Problem("no_relief", f"component {pump.id}, port outlet",
+                        "no relief valve bounds the pressure of this pump",
+                        "add a relief on the outlet, before any check")
+            )
+        others = [
+            o.id for o in pumps
+            if o.id > pump.id and o.connections[kinds[o.type].ports[1].name] in reach
+        ]
+        for other in others:
+            problems.append(
+                Problem("joined_pumps", f"component {pump.id}, port outlet",
+                        f"pushes on the same net as “{other}” without a check between",
+                        "add a check behind each pump")
+            )
+    return problems
+
+
+def _reference_problems(circuit: Circuit) -> list[Problem]:
+    """Functions, states, points and specifications that name something that is not there."""
+    kinds = component_types()
+    parts = {c.id: c for c in circuit.components}
+    problems = []
+
+    def command_exists(key: str) -> bool:
+        owner, _, name = key.partition(".")
+        part = parts.get(owner)
+        return part is not None and part.type in kinds and any(
+            c.name == name for c in kinds[part.type].commands
+        )
+
+    for function in circuit.functions:
+        where = f"function {function.id}"
+        actuator = parts.get(function.actuator)
+        if actuator is None or function.actuator_port not in actuator.connections:
+            problems.append(
+                Problem("no_actuator", where,
+                        f"there is no actuator “{function.actuator}.{function.actuator_port}”")
+            )
+        for name, move in function.moves.items():
+            for key in move.commands:
+                if not command_exists(key):
+                    problems.append(
+                        Problem("no_command", f"{where}, move {name}", f"no command “{key}”")
+                    )
+        for state, values in function.loads.items():
+            for key in values:
+                if not command_exists(f"{function.load}.{key}"):
+                    problems.append(
+                        Problem("no_command", f"{where}, load {state}",
+                                f"no command “{function.load}.{key}”")
+                    )
+    nets = {net for part in circuit.components for net in part.connections.values()}
+    for point in circuit.test_points:
+        where = f"test point {point.id}"
+        if point.net not in nets:
+            problems.append(Problem("no_net", where, f"there is no net “{point.net}”"))
+        owner, _, port = (point.port or "").partition(".")
+        if point.port is not None and (
+            owner not in parts or parts[owner].connections.get(port) != point.net
+        ):
+            problems.append(
+                Problem("no_port", where, f"“{point.port}” is not a port on net “{point.net}”")
+            )
+        if point.port is None and set(point.methods) - {"tee_gauge"}:
+            problems.append(
+                Problem("no_port", where, "a cap or an in-line meter needs the port that is opened")
+            )
+    for state in circuit.states.values():
+        problems += state_problems(circuit, state)
+    points = {p.id for p in circuit.test_points}
+    functions = {f.id for f in circuit.functions}
+    for spec in circuit.specifications:
+        where = f"specification {spec.id}"
+        if spec.state not in circuit.states:
+            problems.append(Problem("no_state", where, f"there is no state “{spec.state}”"))
+        place = (
+            functions if spec.quantity in ("speed_mm_s", "drift_mm_min")
+            else set(parts) if spec.quantity == "indicator" else points
+        )
+        if spec.point not in place:
+            problems.append(Problem("no_point", where, f"there is no “{spec.point}” to read it at"))
+        if spec.low is None and spec.high is None:
+            problems.append(Problem("no_limit", where, "has neither a low nor a high limit"))
+    return problems

@@ -1,0 +1,248 @@
+"""The compiled network: every component with its parameters, every net with its index."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from umweg.core.circuit.document import Circuit, Component, MachineState
+from umweg.core.components import ComponentType, component_type
+from umweg.core.components.base import Array, Domain
+from umweg.core.components.shop_kit import TestKit
+from umweg.core.errors import Problem, StateError
+from umweg.core.fluid import viscosity_mm2_s
+
+Indices = NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Group:
+    """All components of one type, evaluated together."""
+
+    kind: type[ComponentType]
+    component_ids: tuple[str, ...]
+    nets: Indices
+    """(C, P) index into the across vector."""
+    first_parameter: int
+    parameter_count: int
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One number of the machine that can differ: ``component.name``."""
+
+    component_id: str
+    name: str
+    slot: int
+    value: float
+    tolerance: float
+    unit: str
+
+    @property
+    def key(self) -> str:
+        """``component.name``, the parameter's stable name."""
+        return f"{self.component_id}.{self.name}"
+
+
+@dataclass(frozen=True)
+class SolvableState:
+    """A machine state as numbers: parameter vector, boundary values, viscosity."""
+
+    parameters: Array
+    boundary: Array
+    viscosity_mm2_s: float
+
+
+def kit_id(point_id: str) -> str:
+    """Id of the shop kit at a test point whose fitting can be opened."""
+    return f"kit_{point_id}"
+
+
+def with_kits(circuit: Circuit) -> list[Component]:
+    """The document's components, with a joint that can be opened at every in-line point.
+
+    The joint is always there, wide open when nothing is connected, so the structure of the
+    equations is the same for every state.
+    """
+    opened = {p.port: p for p in circuit.test_points if p.port is not None}
+    parts = []
+    for component in circuit.components:
+        joins = dict(component.connections)
+        for port in joins:
+            point = opened.get(f"{component.id}.{port}")
+            if point is not None:
+                joins[port] = f"{kit_id(point.id)}_out"
+        parts.append(component.model_copy(update={"connections": joins}))
+    for reference, point in opened.items():
+        owner, port = str(reference).split(".")
+        parts.append(
+            Component(
+                id=kit_id(point.id),
+                type=TestKit.type_name,
+                label=f"Kit at {point.label}",
+                connections={
+                    "inlet": circuit.component(owner).connections[port],
+                    "outlet": f"{kit_id(point.id)}_out",
+                },
+            )
+        )
+    return parts
+
+
+class Network:
+    """A circuit document compiled to index arrays.
+
+    Parameters
+    ----------
+    circuit : a document that passed :func:`umweg.core.network.check.check_circuit`
+
+    Across variables stand in one vector: unknown nets first, in the order of their names, then
+    the nets that something fixes (tank, engine shaft).
+    """
+
+    def __init__(self, circuit: Circuit) -> None:
+        self.circuit = circuit
+        self.parts = with_kits(circuit)
+        domains: dict[str, Domain] = {}
+        fixed: dict[str, str] = {m.id: "engine" for m in circuit.prime_movers}
+        for part in self.parts:
+            for port in component_type(part.type).ports:
+                net = part.connections[port.name]
+                domains[net] = port.domain
+                if port.boundary:
+                    fixed[net] = "tank"
+        for mover in circuit.prime_movers:
+            domains.setdefault(mover.id, "rotation")
+        self.unknown_nets = tuple(sorted(n for n in domains if n not in fixed))
+        self.boundary_nets = tuple(sorted(fixed))
+        self.net_names = (*self.unknown_nets, *self.boundary_nets)
+        self.net_index = {name: i for i, name in enumerate(self.net_names)}
+        self.domains: tuple[Domain, ...] = tuple(domains[n] for n in self.net_names)
+        self._group_parts()
+
+    def _group_parts(self) -> None:
+        by_type: dict[str, list[Component]] = {}
+        for part in sorted(self.parts, key=lambda p: p.id):
+            by_type.setdefault(part.type, []).append(part)
+        groups: list[Group] = []
+        parameters: list[Parameter] = []
+        for type_name, parts in sorted(by_type.items()):
+            kind = component_type(type_name)
+            first = len(parameters)
+            nets = np.array(
+                [[self.net_index[p.connections[n]] for n in kind.port_names()] for p in parts]
+            )
+            for part in parts:
+                values = kind.Parameters.model_validate(part.parameters).model_dump()
+                commands = {c.name: c.default for c in kind.commands}
+                for name in kind.parameter_names():
+                    is_parameter = name in values
+                    parameters.append(
+                        Parameter(
+                            part.id,
+                            name,
+                            len(parameters),
+                            float(values[name] if is_parameter else commands[name]),
+                            kind.tolerance(name) if is_parameter else 0.0,
+                            kind.unit(name) if is_parameter else "1",
+                        )
+                    )
+            groups.append(
+                Group(kind, tuple(p.id for p in parts), nets, first, len(kind.parameter_names()))
+            )
+        self.groups = tuple(groups)
+        self.parameters = tuple(parameters)
+        self.slot = {p.key: p.slot for p in parameters}
+
+    @cached_property
+    def base_parameters(self) -> Array:
+        """(M,) the machine as specified, every command at its default."""
+        return np.array([p.value for p in self.parameters])
+
+    @property
+    def unknown_count(self) -> int:
+        """How many nets have to be solved for."""
+        return len(self.unknown_nets)
+
+    def state(self, state: MachineState) -> SolvableState:
+        """Turn a machine state into numbers.
+
+        Raises
+        ------
+        StateError : names every function, move, load state or test point the circuit lacks.
+        """
+        problems = list(state_problems(self.circuit, state))
+        if problems:
+            raise StateError(f"state “{state.label}” does not fit the circuit", tuple(problems))
+        values = self.base_parameters.copy()
+        for function in self.circuit.functions:
+            move = state.moves.get(function.id)
+            if move is not None:
+                for key, value in function.moves[move].commands.items():
+                    values[self.slot[key]] = value
+            load = state.loads.get(function.id, "held" if move is None else "free")
+            for name, value in function.loads.get(load, {}).items():
+                values[self.slot[f"{function.load}.{name}"]] = value
+        for intervention in state.interventions:
+            kit = kit_id(intervention.point)
+            if intervention.kind == "cap":
+                values[self.slot[f"{kit}.cap"]] = 1.0
+            else:
+                values[self.slot[f"{kit}.load_bar"]] = intervention.load_bar
+        fluid = self.circuit.fluid
+        return SolvableState(
+            values,
+            self._boundary(state),
+            viscosity_mm2_s(
+                state.oil_c, fluid.viscosity_40_c_mm2_s, fluid.viscosity_100_c_mm2_s
+            ),
+        )
+
+    def _boundary(self, state: MachineState) -> Array:
+        speeds = {m.id: engine_rpm(self.circuit, state, m.id) for m in self.circuit.prime_movers}
+        return np.array([speeds.get(net, 0.0) for net in self.boundary_nets])
+
+
+def engine_rpm(circuit: Circuit, state: MachineState, mover_id: str) -> float:
+    """Speed of a prime mover in a state [rpm]."""
+    mover = next(m for m in circuit.prime_movers if m.id == mover_id)
+    named: Mapping[str, float] = {
+        "off": 0.0,
+        "idle": mover.idle_rpm,
+        "rated": mover.rated_rpm,
+        "max": mover.max_rpm,
+    }
+    return named[state.engine] if isinstance(state.engine, str) else float(state.engine)
+
+
+def state_problems(circuit: Circuit, state: MachineState) -> list[Problem]:
+    """Everything in a state that the circuit does not have."""
+    where = f"state {state.label}"
+    found: list[Problem] = []
+    functions = {f.id: f for f in circuit.functions}
+    for function_id in (*state.moves, *state.loads):
+        if function_id not in functions:
+            found.append(Problem("no_function", where, f"there is no function “{function_id}”"))
+    for function_id, move in state.moves.items():
+        if function_id in functions and move not in functions[function_id].moves:
+            known = ", ".join(functions[function_id].moves)
+            found.append(
+                Problem("no_move", where, f"“{function_id}” has no move “{move}”", f"has {known}")
+            )
+    for function_id, load in state.loads.items():
+        if function_id in functions and load not in functions[function_id].loads:
+            found.append(Problem("no_load", where, f"“{function_id}” has no load “{load}”"))
+    points = {p.id: p for p in circuit.test_points}
+    for intervention in state.interventions:
+        point = points.get(intervention.point)
+        if point is None or intervention.kind not in point.methods:
+            found.append(
+                Problem(
+                    "no_kit",
+                    where,
+                    f"nothing can be connected as {intervention.kind} at “{intervention.point}”",
+                )
+            )
+    return found

@@ -1,0 +1,1 @@
+"""Steady states of whole batches of candidate machines."""
