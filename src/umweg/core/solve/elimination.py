@@ -1,5 +1,9 @@
 """Straight-line sparse elimination; the innermost loop runs over candidates."""
 
+import math
+
+import numpy as np
+
 from umweg.core.components.kernels import law as compiled
 
 # The functions below are compiled; they take plain arrays and change them in place.
@@ -71,16 +75,74 @@ def substitute(values, diagonal, lower_first, lower_row, lower_slot, upper_first
 
 
 @compiled
-def control(norm, old_norm, step, accepted, started, growth, reject):  # type: ignore[no-untyped-def]
-    """Accept or cut back each candidate's pseudo-time step from its residual norms."""
+def measure(residual, size, norm):  # type: ignore[no-untyped-def]
+    """Largest residual and Euclidean norm of each candidate."""
+    for b in range(residual.shape[1]):
+        size[b] = 0.0
+        norm[b] = 0.0
+    for r in range(residual.shape[0]):
+        for b in range(residual.shape[1]):
+            value = abs(residual[r, b])
+            # Written so that a residual that is no number makes the size no number.
+            size[b] = size[b] if size[b] >= value else value
+            norm[b] += value * value
+    for b in range(residual.shape[1]):
+        norm[b] = math.sqrt(norm[b])
+
+
+@compiled
+def control(across, held, norm, old_norm, step, damping, going, growth, reject):  # type: ignore[no-untyped-def]
+    """Accept or cut back each candidate's last step from its residual norms.
+
+    ``going`` becomes 1 where the next step may be taken and 0 where the candidate was put back
+    to ``held`` first. Newton's step on a square-root law jumps from one side of zero to the other
+    for ever; a residual that no longer falls is that, and ``damping`` shortens the step until it
+    falls again.
+    """
     for b in range(norm.shape[0]):
-        worse = not norm[b] <= old_norm[b] * reject
-        if started[b] and worse:
-            accepted[b] = False
+        started = going[b] == 1.0
+        if started and not norm[b] <= old_norm[b] * reject:
+            going[b] = 0.0
             step[b] *= 0.2
-        else:
-            accepted[b] = True
-            if started[b]:
-                ratio = old_norm[b] / max(norm[b], 1e-300)
-                step[b] = min(step[b] * growth * min(max(ratio, 0.5), 10.0), 1e9)
-            started[b] = True
+            damping[b] = max(0.5 * damping[b], 0.02)
+            for r in range(across.shape[0]):
+                across[r, b] = held[r, b]
+            continue
+        if started:
+            ratio = old_norm[b] / max(norm[b], 1e-300)
+            step[b] = min(step[b] * growth * min(max(ratio, 0.5), 10.0), 1e9)
+            if ratio * (1.0 - 0.3 * damping[b]) < 1.0 and step[b] > 300.0:
+                damping[b] = max(0.7 * damping[b], 0.02)
+            else:
+                damping[b] = min(1.4 * damping[b], 1.0)
+        going[b] = 1.0
+        old_norm[b] = norm[b]
+        for r in range(across.shape[0]):
+            held[r, b] = across[r, b]
+
+
+@compiled
+def advance(across, move, order, limit, damping, going):  # type: ignore[no-untyped-def]
+    """Take the steps: as a whole no longer than ``limit`` allows, and only where going."""
+    scale = np.empty(damping.shape[0])
+    for b in range(scale.shape[0]):
+        scale[b] = 1.0
+    for r in range(order.shape[0]):
+        for b in range(scale.shape[0]):
+            scale[b] = max(scale[b], abs(move[r, b]) / limit[r])
+    for b in range(scale.shape[0]):
+        fine = math.isfinite(scale[b])
+        scale[b] = damping[b] * going[b] / scale[b] if fine else 0.0
+    for r in range(order.shape[0]):
+        row = order[r]
+        for b in range(scale.shape[0]):
+            if scale[b] > 0.0:
+                across[row, b] += scale[b] * move[r, b]
+
+
+@compiled
+def load_diagonal(values, diagonal, mass, step):  # type: ignore[no-untyped-def]
+    """Add the pseudo-time term to the diagonal."""
+    for k in range(diagonal.shape[0]):
+        for b in range(step.shape[0]):
+            values[diagonal[k], b] += mass[k] / step[b]

@@ -8,7 +8,7 @@ candidate that still has no solution is flagged, and never shown as a number.
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import partial
 from typing import ClassVar
 
@@ -17,7 +17,16 @@ from numpy.typing import NDArray
 
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices, Network, SolvableState
-from umweg.core.solve.elimination import assemble, control, factor, gather, substitute
+from umweg.core.solve.elimination import (
+    advance,
+    assemble,
+    control,
+    factor,
+    gather,
+    load_diagonal,
+    measure,
+    substitute,
+)
 from umweg.core.solve.structure import Structure, structure_of
 
 
@@ -47,8 +56,9 @@ class Options:
     )
     first_step: float = 0.3
     tolerance_lpm: float = 1e-6
-    chunk: int = 512
+    chunk: int = 1024
     threads: int = 2
+    compact_share: float = 0.3
     pressure_step_bar: float = 60.0
     speed_step_mm_s: float = 200.0
     shaft_step_rpm: float = 500.0
@@ -95,20 +105,34 @@ class _Run:
     across: Array
     parameters: Array
     env: Array
+    held: Array
     step: Array
     norm: Array
-    started: NDArray[np.bool_]
-    held: Array
-    ids: Indices = field(default_factory=lambda: np.empty(0, dtype=np.intp))
+    damping: Array
+    going: Array
+    done: NDArray[np.bool_]
+    ids: Indices
 
     ARRAYS: ClassVar[tuple[str, ...]] = (
-        "across", "parameters", "env", "step", "norm", "started", "held", "ids",
+        "across", "parameters", "env", "held", "step", "norm", "damping", "going", "done", "ids",
     )
 
     def keep(self, mask: NDArray[np.bool_]) -> None:
         """Drop the cases that are done."""
         for name in self.ARRAYS:
             setattr(self, name, np.ascontiguousarray(getattr(self, name)[..., mask]))
+
+
+class _Work:
+    """Arrays of one chunk's iteration, made once and filled again."""
+
+    def __init__(self, network: Network, structure: Structure, count: int) -> None:
+        self.residual = np.empty((len(structure.order), count))
+        self.values = np.empty((structure.slot_count, count))
+        shapes = [g.nets.shape for g in network.groups]
+        self.x = [np.empty((c, p, count)) for c, p in shapes]
+        self.f = [np.empty((c, p, count)) for c, p in shapes]
+        self.j = [np.empty((c, p, p, count)) for c, p in shapes]
 
 
 class SteadySolver:
@@ -171,7 +195,8 @@ class SteadySolver:
                     across[:n, bad] = rest[:, bad]
                 size = self.options.chunk
                 pieces = [left[i : i + size] for i in range(0, len(left), size)]
-                list(pool.map(partial(self._run_chunk, states, cases, rule, step, out), pieces))
+                run = partial(self._run_chunk, states, cases, rule, step, out)
+                list((pool.map if self.options.threads > 1 else map)(run, pieces))
                 left = np.flatnonzero(~out.converged)
         return out
 
@@ -196,10 +221,12 @@ class SteadySolver:
             across,
             self.parameters_of(states, part),
             np.array([s.viscosity_mm2_s for s in states])[part.state].reshape(1, -1),
+            across.copy(),
             step[ids],
             np.full(len(ids), np.inf),
+            np.ones(len(ids)),
+            np.zeros(len(ids)),
             np.zeros(len(ids), dtype=bool),
-            across.copy(),
             ids,
         )
         self._iterate(run, rule, out)
@@ -207,57 +234,54 @@ class SteadySolver:
 
     def _iterate(self, run: _Run, rule: Rule, out: Solution) -> None:
         s = self.structure
-        order = s.order
+        work = _Work(self.network, s, len(run.ids))
         for _ in range(rule.iterations):
-            residual, values = self.linearise(run.across, run.parameters, run.env)
-            size = np.abs(residual).max(axis=0)
+            residual, values = self.linearise(run.across, run.parameters, run.env, work)
+            size, norm = np.empty(len(run.ids)), np.empty(len(run.ids))
+            measure(residual, size, norm)
             out.iterations[run.ids] += 1
             done = size <= self.options.tolerance_lpm
-            if done.any():
-                ids = run.ids[done]
-                out.across[:, ids] = run.across[:, done]
-                out.residual_lpm[ids] = size[done]
+            fresh = done & ~run.done
+            if fresh.any():
+                ids = run.ids[fresh]
+                out.across[:, ids] = run.across[:, fresh]
+                out.residual_lpm[ids] = size[fresh]
                 out.converged[ids] = True
-                if done.all():
+                run.done |= done
+                if run.done.all():
                     return
-                run.keep(~done)
-                residual, values = residual[:, ~done], values[:, ~done]
-                residual, values = np.ascontiguousarray(residual), np.ascontiguousarray(values)
-                size = size[~done]
-            norm = np.sqrt((residual * residual).sum(axis=0))
-            accepted = np.ones(len(norm), dtype=bool)
-            control(norm, run.norm, run.step, accepted, run.started, rule.growth, rule.reject)
-            if not accepted.all():
-                run.across[:, ~accepted] = run.held[:, ~accepted]
-            run.held[:, accepted] = run.across[:, accepted]
-            run.norm[accepted] = norm[accepted]
-            values[s.diagonal] += self._mass[:, None] / run.step
+            control(run.across, run.held, norm, run.norm, run.step, run.damping, run.going,
+                    rule.growth, rule.reject)
+            load_diagonal(values, s.diagonal, self._mass, run.step)
             self._factor(values)
             np.negative(residual, out=residual)
             self._substitute(values, residual)
-            longest = (np.abs(residual) / self._limit[:, None]).max(axis=0)
-            scale = np.where(accepted, 1.0 / np.maximum(longest, 1.0), 0.0)
-            np.nan_to_num(residual, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
-            run.across[order] += residual * np.nan_to_num(scale)
-            run.started[~accepted] = False
-        out.across[:, run.ids] = run.held
-        out.residual_lpm[run.ids] = run.norm
+            advance(run.across, residual, s.order, self._limit, run.damping, run.going)
+            if run.done.mean() > self.options.compact_share:
+                run.keep(~run.done)
+                work = _Work(self.network, s, len(run.ids))
+        left = ~run.done
+        out.across[:, run.ids[left]] = run.held[:, left]
+        out.residual_lpm[run.ids[left]] = run.norm[left]
 
-    def linearise(self, across: Array, parameters: Array, env: Array) -> tuple[Array, Array]:
+    def linearise(
+        self, across: Array, parameters: Array, env: Array, work: "_Work | None" = None
+    ) -> tuple[Array, Array]:
         """Residuals ``(N, B)`` and matrix values ``(slots, B)``, in elimination order."""
-        s, b = self.structure, across.shape[1]
-        residual = np.zeros((len(s.order), b))
-        values = np.zeros((s.slot_count, b))
-        for group, rows, slots in zip(self.network.groups, s.rows_of, s.slots_of, strict=True):
-            c, p = group.nets.shape
-            x = np.empty((c, p, b))
+        s = self.structure
+        work = work or _Work(self.network, s, across.shape[1])
+        work.residual.fill(0.0)
+        work.values.fill(0.0)
+        for g, group in enumerate(self.network.groups):
+            x, f, j, k = work.x[g], work.f[g], work.j[g], group
             gather(across, group.nets, x)
-            f = np.zeros((c, p, b))
-            j = np.zeros((c, p, p, b))
-            first, m = group.first_parameter, group.parameter_count
-            group.kind.law(x, parameters[first : first + c * m].reshape(c, m, b), env, f, j)
-            assemble(f, j, rows, slots, residual, values)
-        return residual, values
+            f.fill(0.0)
+            j.fill(0.0)
+            first, m = k.first_parameter, k.parameter_count
+            rows = parameters[first : first + len(k.component_ids) * m]
+            group.kind.law(x, rows.reshape(-1, m, across.shape[1]), env, f, j)
+            assemble(f, j, s.rows_of[g], s.slots_of[g], work.residual, work.values)
+        return work.residual, work.values
 
     def _factor(self, values: Array) -> None:
         s = self.structure

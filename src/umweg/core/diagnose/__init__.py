@@ -1,0 +1,1 @@
+"""From observations to suspects, reasons, and the next step."""

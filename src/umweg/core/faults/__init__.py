@@ -1,0 +1,1 @@
+"""Fault modes of a circuit, and the population of candidate machines drawn from them."""

@@ -1,0 +1,208 @@
+"""Hypotheses about a machine, and candidate machines at severities of each."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from umweg.core.components import component_type
+from umweg.core.components.base import Array, FaultMode
+from umweg.core.components.shop_kit import TestKit
+from umweg.core.errors import StateError
+from umweg.core.network.network import Indices, Network
+from umweg.core.solve.steady import Cases
+
+SEVERITIES = tuple(k / 7 for k in range(1, 8))
+PAIR_SEVERITIES = (2 / 7, 4 / 7, 6 / 7)
+HEALTHY_PRIOR = 0.02
+"""Share of complaints that turn out to be no hydraulic fault at all (operator, interlock)."""
+PAIR_PRIOR = 0.03
+"""Two faults at once, before anything is known."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One fault mode of one component of this circuit."""
+
+    component_id: str
+    mode: FaultMode
+    slot: int
+    healthy: float
+    rate: float
+
+    @property
+    def key(self) -> str:
+        """``component:mode``, the fault's stable name."""
+        return f"{self.component_id}:{self.mode.name}"
+
+
+@dataclass(frozen=True)
+class Hypothesis:
+    """No fault, one fault, or two at once."""
+
+    faults: tuple[Fault, ...]
+    prior: float
+
+    @property
+    def key(self) -> str:
+        """Stable name: ``healthy``, ``component:mode`` or two of them joined by ``+``."""
+        return "+".join(f.key for f in self.faults) or "healthy"
+
+
+def faults_of(network: Network) -> tuple[Fault, ...]:
+    """Every fault mode of every component, in a fixed order."""
+    found = []
+    for part in sorted(network.circuit.components, key=lambda c: c.id):
+        for mode in component_type(part.type).fault_modes:
+            slot = network.slot[f"{part.id}.{mode.parameter}"]
+            rate = mode.base_rate * part.fault_weight
+            found.append(Fault(part.id, mode, slot, network.parameters[slot].value, rate))
+    return tuple(found)
+
+
+def parse_fault(network: Network, text: str) -> tuple[Fault, float]:
+    """Read ``COMPONENT:MODE=SEVERITY``.
+
+    Raises
+    ------
+    StateError : names the component or mode the circuit lacks, or the severity out of range.
+    """
+    name, _, number = text.partition("=")
+    fault = next((f for f in faults_of(network) if f.key == name), None)
+    if fault is None:
+        component = name.partition(":")[0]
+        known = [f.key for f in faults_of(network) if f.component_id == component]
+        hint = f"known: {', '.join(known)}" if known else "no such component"
+        raise StateError(f"there is no fault “{name}” ({hint})")
+    try:
+        severity = float(number)
+    except ValueError:
+        severity = -1.0
+    if not 0.0 <= severity <= 1.0:
+        raise StateError(f"severity of “{name}” must be a number from 0 to 1, got “{number}”")
+    return fault, severity
+
+
+@dataclass(frozen=True)
+class Population:
+    """Candidate machines: hypothesis, severities, the parameters that differ, prior weight.
+
+    ``hypothesis (C,)``, ``severity (C, 2)``, ``slot (C, 2)`` (−1: none), ``value (C, 2)``,
+    ``log_prior (C,)``; ``below``/``above (C,)`` are the neighbours on the severity grid, from
+    which the spread inside a severity cell is taken (−1: none).
+    """
+
+    hypotheses: tuple[Hypothesis, ...]
+    hypothesis: Indices
+    severity: Array
+    slot: Indices
+    value: Array
+    log_prior: Array
+    below: Indices
+    above: Indices
+
+    @property
+    def count(self) -> int:
+        """Number of candidates C."""
+        return len(self.hypothesis)
+
+    @cached_property
+    def members(self) -> tuple[Indices, ...]:
+        """Candidates of each hypothesis."""
+        return tuple(np.flatnonzero(self.hypothesis == h) for h in range(len(self.hypotheses)))
+
+    def cases(self, state: int) -> Cases:
+        """All candidates in one state."""
+        return Cases(np.full(self.count, state), self.slot, self.value)
+
+
+def single_faults(network: Network) -> Population:
+    """The healthy machine and every single fault on the severity grid."""
+    faults = faults_of(network)
+    total = sum(f.rate for f in faults)
+    share = (1.0 - HEALTHY_PRIOR) / total
+    hypotheses = [Hypothesis((), HEALTHY_PRIOR)]
+    hypotheses += [Hypothesis((f,), share * f.rate) for f in faults]
+    return _population(hypotheses, SEVERITIES)
+
+
+def fault_pairs(singles: Population, leaders: Sequence[Fault]) -> Population:
+    """Pairs of the given faults; their prior is that of both happening at once."""
+    prior = {h.faults[0].key: h.prior for h in singles.hypotheses if h.faults}
+    pairs = [
+        Hypothesis((a, b), PAIR_PRIOR * prior[a.key] * prior[b.key] * 2.0)
+        for i, a in enumerate(leaders)
+        for b in leaders[i + 1 :]
+        if a.slot != b.slot
+    ]
+    return _population(pairs, PAIR_SEVERITIES)
+
+
+def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Population:
+    rows: list[tuple[int, tuple[float, ...], int, int]] = []
+    first = 0
+    for h, hypothesis in enumerate(hypotheses):
+        levels = _levels(len(hypothesis.faults), grid)
+        chain = len(hypothesis.faults) == 1
+        for k, level in enumerate(levels):
+            below = first + k - 1 if chain and k else -1
+            above = first + k + 1 if chain and k + 1 < len(levels) else -1
+            rows.append((h, level, below, above))
+        first += len(levels)
+    count = len(rows)
+    severity = np.zeros((count, 2))
+    slot = np.full((count, 2), -1, dtype=np.intp)
+    value = np.zeros((count, 2))
+    log_prior = np.empty(count)
+    sizes = np.bincount([r[0] for r in rows], minlength=len(hypotheses))
+    for c, (h, level, _, _) in enumerate(rows):
+        log_prior[c] = np.log(hypotheses[h].prior / sizes[h])
+        for w, (fault, s) in enumerate(zip(hypotheses[h].faults, level, strict=True)):
+            severity[c, w] = s
+            slot[c, w] = fault.slot
+            value[c, w] = fault.mode.value(fault.healthy, s)
+    return Population(
+        tuple(hypotheses),
+        np.array([r[0] for r in rows], dtype=np.intp),
+        severity,
+        slot,
+        value,
+        log_prior,
+        np.array([r[2] for r in rows], dtype=np.intp),
+        np.array([r[3] for r in rows], dtype=np.intp),
+    )
+
+
+def _levels(faults: int, grid: Sequence[float]) -> list[tuple[float, ...]]:
+    if faults == 0:
+        return [()]
+    if faults == 1:
+        return [(s,) for s in grid]
+    return [(a, b) for a in grid for b in grid]
+
+
+@dataclass(frozen=True)
+class Unknowns:
+    """This machine's own unknowns: parameters that differ between healthy machines.
+
+    ``slot (U,)`` and ``sigma (U,)``, one standard deviation in the parameter's unit.
+    """
+
+    keys: tuple[str, ...]
+    slot: Indices
+    sigma: Array
+
+
+def unknowns_of(network: Network) -> Unknowns:
+    """Every parameter that its type declares a tolerance for, except the shop's own kit."""
+    kits = {p.id for p in network.parts if p.type == TestKit.type_name}
+    found = [
+        p for p in network.parameters
+        if p.tolerance > 0 and p.value != 0 and p.component_id not in kits
+    ]
+    return Unknowns(
+        tuple(p.key for p in found),
+        np.array([p.slot for p in found], dtype=np.intp),
+        np.array([abs(p.value) * p.tolerance for p in found]),
+    )

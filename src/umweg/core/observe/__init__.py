@@ -1,0 +1,1 @@
+"""What can be observed on a machine, and what each candidate would show."""

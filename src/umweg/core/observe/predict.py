@@ -1,0 +1,182 @@
+"""What every candidate machine would show in a state: means, spreads, ratings exceeded."""
+
+import threading
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components.base import Array
+from umweg.core.errors import SolveError
+from umweg.core.faults.population import Population, unknowns_of
+from umweg.core.network.network import Indices, Network, SolvableState
+from umweg.core.observe.quantities import Extractor, Quantity, quantities_of
+from umweg.core.solve.steady import Cases, Solution, SteadySolver
+
+
+@dataclass(frozen=True)
+class Overload:
+    """The port that is worst off against its rating, for each candidate."""
+
+    ratio: Array
+    """(C,) highest pressure over rating."""
+    port: NDArray[np.intp]
+    """(C,) index into ``StatePrediction.rated_ports``."""
+    pressure_bar: Array
+
+
+@dataclass(frozen=True)
+class StatePrediction:
+    """One state, all candidates.
+
+    ``mean (Q, C)`` on each quantity's comparison scale; ``slope (Q, U + 1, C)`` per standard
+    deviation of each unknown, the last row being the candidate's own severity cell;
+    ``known (C,)`` False where the solver found no solution; ``net_bar (N_all,)`` the healthy
+    machine's across variables.
+    """
+
+    quantities: tuple[Quantity, ...]
+    mean: Array
+    slope: Array
+    known: NDArray[np.bool_]
+    rated_ports: tuple[str, ...]
+    overload: Overload
+    healthy: Array
+    solution: Solution
+
+    def row(self, quantity: Quantity) -> int:
+        """Index of a quantity."""
+        return self.quantities.index(quantity)
+
+
+class Predictor:
+    """Solves states for one circuit's population and keeps what it has solved.
+
+    Results depend only on circuit, population and state; they can be thrown away at any time.
+    """
+
+    def __init__(
+        self, circuit: Circuit, population: Population, solver: SteadySolver | None = None
+    ) -> None:
+        self.circuit = circuit
+        self.solver = solver or SteadySolver(Network(circuit))
+        self.network = self.solver.network
+        self.population = population
+        self.unknowns = unknowns_of(self.network)
+        self.quantities = quantities_of(circuit)
+        self._extract = Extractor(self.network)
+        self._done: dict[str, StatePrediction] = {}
+        self._lock = threading.Lock()
+        rated = [(c, port, bar) for c in circuit.components for port, bar in c.ratings.items()]
+        self._rated_ports = tuple(f"{c.id}.{port}" for c, port, _ in rated)
+        self._rated_rows = np.array(
+            [self.network.net_index[self._net(c.id, port)] for c, port, _ in rated], dtype=np.intp
+        )
+        self._rated_bar = np.array([bar for _, _, bar in rated])
+
+    def _net(self, component_id: str, port: str) -> str:
+        part = next(p for p in self.network.parts if p.id == component_id)
+        return part.connections[port]
+
+    def __getitem__(self, state: MachineState) -> StatePrediction:
+        """Prediction of one state, computed when first asked for."""
+        self.prepare([state])
+        return self._done[_key(state)]
+
+    def prepare(self, states: Iterable[MachineState]) -> None:
+        """Compute several states in one batch.
+
+        Raises
+        ------
+        SolveError : the healthy machine has no steady state in one of them.
+        """
+        with self._lock:
+            new = {_key(s): s for s in states if _key(s) not in self._done}
+            if not new:
+                return
+            solvable = [self.network.state(s) for s in new.values()]
+            healthy = self._solve_healthy(solvable, [s.label for s in new.values()])
+            count = self.population.count
+            cases = Cases(
+                np.repeat(np.arange(len(solvable)), count),
+                np.tile(self.population.slot, (len(solvable), 1)),
+                np.tile(self.population.value, (len(solvable), 1)),
+            )
+            start = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
+            solution = self.solver.solve(solvable, cases, start)
+            for i, key in enumerate(new):
+                part = slice(i * count, (i + 1) * count)
+                piece = Solution(
+                    solution.across[:, part],
+                    solution.converged[part],
+                    solution.residual_lpm[part],
+                    solution.iterations[part],
+                )
+                self._done[key] = self._predict(solvable[i], piece, healthy[:, i])
+
+    def _solve_healthy(self, states: list[SolvableState], labels: list[str]) -> Array:
+        empty = Cases(
+            np.arange(len(states)),
+            np.full((len(states), 1), -1, dtype=np.intp),
+            np.zeros((len(states), 1)),
+        )
+        healthy = self.solver.solve(states, empty)
+        for label, fine in zip(labels, healthy.converged, strict=True):
+            if not fine:
+                raise SolveError(f"the healthy machine has no steady state in “{label}”")
+        return healthy.across
+
+    def _predict(
+        self, state: SolvableState, solution: Solution, healthy: Array
+    ) -> StatePrediction:
+        population, across = self.population, solution.across
+        cases = population.cases(0)
+        change = self.solver.sensitivities(
+            [state], cases, across, self.unknowns.slot, 1e-3 * self.unknowns.sigma
+        )
+        change *= self.unknowns.sigma[:, None, None]
+        parameters = self.solver.parameters_of([state], cases)
+        q, c = len(self.quantities), population.count
+        mean = np.empty((q, c))
+        slope = np.zeros((q, change.shape[0] + 1, c))
+        for i, quantity in enumerate(self.quantities):
+            mean[i], slope[i, :-1] = self._extract.value_and_slope(
+                quantity, across, parameters, state.viscosity_mm2_s, change
+            )
+        known = solution.converged & np.isfinite(mean).all(0) & np.isfinite(slope).all((0, 1))
+        mean[:, ~known] = 0.0
+        slope[:, :, ~known] = 0.0
+        self._severity_cells(mean, slope, known)
+        return StatePrediction(
+            self.quantities, mean, slope, known, self._rated_ports,
+            self._overload(across), healthy, solution,
+        )
+
+    def _severity_cells(self, mean: Array, slope: Array, known: NDArray[np.bool_]) -> None:
+        """Spread inside each severity cell: a uniform cell has its width over √12 as σ."""
+        below, above = self.population.below, self.population.above
+
+        def end(neighbour: Indices, other: Indices) -> Array:
+            there = (neighbour >= 0) & known[np.maximum(neighbour, 0)]
+            mirrored = 2.0 * mean - mean[:, np.where(other >= 0, other, np.arange(mean.shape[1]))]
+            return np.where(there, mean[:, np.maximum(neighbour, 0)], mirrored)
+
+        slope[:, -1] = (end(above, below) - end(below, above)) / 2.0 / np.sqrt(12.0)
+
+    def _overload(self, across: Array) -> Overload:
+        count = across.shape[1]
+        if not len(self._rated_rows):
+            zero = np.zeros(count)
+            return Overload(zero, np.zeros(count, dtype=np.intp), zero)
+        pressure = across[self._rated_rows]
+        ratio = pressure / self._rated_bar[:, None]
+        worst = ratio.argmax(axis=0)
+        every = np.arange(count)
+        return Overload(ratio[worst, every], worst, pressure[worst, every])
+
+
+def _key(state: MachineState) -> str:
+    """States that differ only in wording and cautions are the same to the machine."""
+    return state.model_dump_json(exclude={"label", "setup_min", "cautions"})

@@ -1,0 +1,157 @@
+"""Quantities that can be read, each computed from a solved state."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.components import component_type
+from umweg.core.components.base import Array, evaluate
+from umweg.core.components.shop_kit import TestKit
+from umweg.core.errors import ObservationError
+from umweg.core.network.network import Network, kit_id
+
+Kind = Literal["pressure_bar", "flow_lpm", "speed_mm_s", "drift_mm_min", "filter_drop_bar"]
+
+UNIT_OF_KIND: dict[str, str] = {
+    "pressure_bar": "bar",
+    "flow_lpm": "L/min",
+    "speed_mm_s": "mm/s",
+    "drift_mm_min": "mm/min",
+    "filter_drop_bar": "bar",
+}
+WORDS_OF_KIND: dict[str, str] = {
+    "pressure_bar": "pressure",
+    "flow_lpm": "flow",
+    "speed_mm_s": "speed",
+    "drift_mm_min": "drift",
+    "filter_drop_bar": "pressure drop",
+}
+
+
+@dataclass(frozen=True, order=True)
+class Quantity:
+    """Something with a number: a kind, and the test point, function or component it is read at."""
+
+    kind: Kind
+    place: str
+
+    @property
+    def compressed(self) -> bool:
+        """Spans orders of magnitude; compared on an asinh scale."""
+        return self.kind == "drift_mm_min"
+
+
+def to_scale(quantity: Quantity, value: Array) -> Array:
+    """The scale on which readings and predictions are compared: linear, or asinh for drift."""
+    return np.arcsinh(value) if quantity.compressed else np.asarray(value)
+
+
+def from_scale(quantity: Quantity, value: Array) -> Array:
+    """Inverse of :func:`to_scale`."""
+    return np.sinh(value) if quantity.compressed else np.asarray(value)
+
+
+def place_label(circuit: Circuit, quantity: Quantity) -> str:
+    """The place's name as people know it."""
+    if quantity.kind in ("pressure_bar", "flow_lpm"):
+        return circuit.test_point(quantity.place).label
+    if quantity.kind == "filter_drop_bar":
+        return circuit.component(quantity.place).label
+    return circuit.function(quantity.place).label
+
+
+def quantities_of(circuit: Circuit) -> tuple[Quantity, ...]:
+    """Everything that can be read somewhere on this machine, in a fixed order."""
+    found: list[Quantity] = []
+    for point in circuit.test_points:
+        found.append(Quantity("pressure_bar", point.id))
+        if "inline_flow" in point.methods:
+            found.append(Quantity("flow_lpm", point.id))
+    for function in circuit.functions:
+        found += [Quantity("speed_mm_s", function.id), Quantity("drift_mm_min", function.id)]
+    for component in circuit.components:
+        if "indicator_bar" in component_type(component.type).Parameters.model_fields:
+            found.append(Quantity("filter_drop_bar", component.id))
+    return tuple(found)
+
+
+def check_quantity(circuit: Circuit, quantity: Quantity) -> None:
+    """Refuse a quantity that this machine does not have.
+
+    Raises
+    ------
+    ObservationError : names the place and lists what there is.
+    """
+    known = quantities_of(circuit)
+    if quantity not in known:
+        places = ", ".join(q.place for q in known if q.kind == quantity.kind) or "nowhere"
+        raise ObservationError(
+            f"{WORDS_OF_KIND[quantity.kind]} cannot be read at “{quantity.place}”; it can at: {places}"
+        )
+
+
+class Extractor:
+    """Turns across variables into quantities, with their sensitivities."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+
+    def value_and_slope(
+        self, quantity: Quantity, across: Array, parameters: Array, viscosity_mm2_s: float,
+        change: Array,
+    ) -> tuple[Array, Array]:
+        """A quantity of each candidate on its comparison scale, and its change per unknown.
+
+        Parameters
+        ----------
+        across : (N_all, C); parameters : (M, C); change : (U, N_unknown, C), dx per unknown
+
+        Returns
+        -------
+        value (C,), slope (U, C)
+        """
+        value, parts = self._raw(quantity, across, parameters, viscosity_mm2_s)
+        slope = np.zeros((change.shape[0], change.shape[2]))
+        for row, weight in parts:
+            if row < self.network.unknown_count:
+                slope += change[:, row] * weight
+        if quantity.compressed:
+            return np.arcsinh(value), slope / np.sqrt(1.0 + value * value)
+        return value, slope
+
+    def _raw(
+        self, quantity: Quantity, across: Array, parameters: Array, viscosity_mm2_s: float
+    ) -> tuple[Array, list[tuple[int, Array | float]]]:
+        network, circuit = self.network, self.network.circuit
+        index = network.net_index
+        if quantity.kind == "pressure_bar":
+            row = index[circuit.test_point(quantity.place).net]
+            return across[row], [(row, 1.0)]
+        if quantity.kind == "flow_lpm":
+            return self._kit_flow(quantity.place, across, parameters, viscosity_mm2_s)
+        if quantity.kind == "filter_drop_bar":
+            joins = circuit.component(quantity.place).connections
+            inlet, outlet = index[joins["inlet"]], index[joins["outlet"]]
+            return across[inlet] - across[outlet], [(inlet, 1.0), (outlet, -1.0)]
+        function = circuit.function(quantity.place)
+        row = index[circuit.component(function.actuator).connections[function.actuator_port]]
+        if quantity.kind == "speed_mm_s":
+            sign = np.sign(across[row])
+            return np.abs(across[row]), [(row, sign)]
+        sign = np.sign(across[row])
+        return np.abs(across[row]) * 60.0, [(row, 60.0 * sign)]
+
+    def _kit_flow(
+        self, point: str, across: Array, parameters: Array, viscosity_mm2_s: float
+    ) -> tuple[Array, list[tuple[int, Array | float]]]:
+        kit = kit_id(point)
+        group = next(g for g in self.network.groups if g.kind is TestKit)
+        member = group.component_ids.index(kit)
+        nets = group.nets[member]
+        first = group.first_parameter + member * group.parameter_count
+        k = parameters[first : first + group.parameter_count][None]
+        env = np.full(across.shape[1], viscosity_mm2_s)
+        f, j = evaluate(TestKit, across[nets][None], k, env)
+        return f[0, 0], [(int(nets[0]), j[0, 0, 0]), (int(nets[1]), j[0, 0, 1])]
