@@ -100,7 +100,7 @@ class Line(ComponentType):
         length_m: float = quantity(2, "m", "length", low=0.05, high=100)
         bore_mm: float = quantity(16, "mm", "inside diameter", low=2, high=120)
         fittings_zeta: float = quantity(
-            2, "1", "sum of loss coefficients of its fittings", low=0, high=50
+            2, "1", "sum of loss coefficients of its fittings", low=0, high=50, tolerance=0.25
         )
 
     fault_modes = (

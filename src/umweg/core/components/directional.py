@@ -63,10 +63,10 @@ class SixWaySection(ComponentType):
             22, "L/min/√bar", "work lands fully open", low=0.1, high=1000, tolerance=0.05
         )
         leak_lpm_per_bar: float = quantity(
-            0.0006, "L/min/bar", "work port to tank at 46 mm²/s", low=1e-7, high=2, tolerance=0.3
+            0.0006, "L/min/bar", "work port to tank at 46 mm²/s", low=1e-7, high=2, tolerance=0.4
         )
         feed_leak_lpm_per_bar: float = quantity(
-            0.00005, "L/min/bar", "P to work port at 46 mm²/s", low=1e-7, high=2
+            0.00005, "L/min/bar", "P to work port at 46 mm²/s", low=1e-7, high=2, tolerance=0.5
         )
         linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)

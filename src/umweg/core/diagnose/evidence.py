@@ -37,6 +37,8 @@ CONFUSED_SHARE = 0.04
 """How often an operator's word is the wrong word."""
 CONDITIONS_SD = 0.01
 """Relative error from conditions not quite met."""
+FLOOR_SD = 0.2
+"""No reading is taken finer than this [bar or L/min]; the model is not finer either."""
 DEFAULT_ACCURACY_PCT = 1.6
 OIL_LOOKS = ("clear", "foamy", "milky", "dark")
 BEHAVIOURS = ("as_usual", "slow", "weak", "dead", "drifts")
@@ -102,7 +104,7 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
         full_scale = to_base(instrument.high, instrument.unit)
         accuracy = instrument.accuracy_pct
     class_sd = accuracy / 200.0 * full_scale
-    return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + 0.02)
+    return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + FLOOR_SD)
 
 
 def log_broad(quantity: Quantity, mean: Array, value: float) -> float:

@@ -16,7 +16,13 @@ from umweg.core.diagnose.evidence import (
     noise_sd,
     spread_band,
 )
-from umweg.core.diagnose.hazards import LIVE, Hazard, live_line_cautions, pressure_hazard
+from umweg.core.diagnose.hazards import (
+    LIVE,
+    REFUSE_TEST_ABOVE,
+    Hazard,
+    live_line_cautions,
+    pressure_hazard,
+)
 from umweg.core.observe.observations import (
     Behaviour,
     IndicatorLook,
@@ -37,6 +43,7 @@ CAP_MIN = 10.0
 WARM_MIN_PER_C = 0.25
 COOL_MIN_PER_C = 1.0
 START_OIL_C = 20.0
+COMEBACK_MIN = 90.0
 
 
 @dataclass(frozen=True)
@@ -82,7 +89,10 @@ class Step:
 
 @dataclass(frozen=True)
 class Money:
-    """What a wrong repair costs: per component, and per minute of labour."""
+    """What a repair costs, per component, and what labour costs per minute.
+
+    A wrong one costs that, and the minutes until the machine is back and looked at again.
+    """
 
     labour_per_min: float = 1.5
     repair_cost: dict[str, float] = field(default_factory=dict)
@@ -159,12 +169,16 @@ class Planner:
         self.hypothesis_weight = self.member.sum(axis=1)
         self.key_of = {population.hypotheses[h].key: i for i, h in enumerate(self.owners)}
         cost = money.repair_cost
+        comeback = COMEBACK_MIN * money.labour_per_min
         parts = [
             {f.component_id for f in population.hypotheses[h].faults} for h in self.owners
         ]
         self.decisions = sorted({p for group in parts for p in group})
         self.wasted = np.array(
-            [[0.0 if d in group else cost.get(d, 0.0) for group in parts] for d in self.decisions]
+            [
+                [0.0 if d in group else cost.get(d, 0.0) + comeback for group in parts]
+                for d in self.decisions
+            ]
         ).reshape(len(self.decisions), len(self.owners))
 
     def information(self, likelihood: Array) -> tuple[float, float]:
@@ -213,7 +227,7 @@ class Planner:
         if quantity.kind == "pressure_bar":
             net = self.circuit.test_point(quantity.place).net
             pressure = table.solution.across[self.predictor.network.net_index[net]]
-            highest = float(pressure[self.live].max())
+            highest = self._highest(pressure)
             lowest = float(mean[self.live].min())
             instrument = self._gauge(highest, lowest)
         elif quantity.kind == "flow_lpm":
@@ -242,6 +256,13 @@ class Planner:
             "" if point is None else self.circuit.test_point(point).fitting,
             instrument, highest, saving - minutes * self.money.labour_per_min, (), refused,
         )
+
+    def _highest(self, pressure: Array) -> float:
+        """The pressure that all but a share too small to refuse a test for stay below."""
+        order = np.argsort(pressure[self.live])[::-1]
+        above = np.cumsum(self.weight[self.live][order])
+        first = int(np.searchsorted(above, REFUSE_TEST_ABOVE))
+        return float(pressure[self.live][order[min(first, len(order) - 1)]])
 
     def _gauge(self, highest_bar: float, lowest_bar: float) -> Instrument | None:
         """The finest gauge whose range holds the highest pressure any live candidate could make."""

@@ -1,0 +1,215 @@
+"""Benchmarks: figures for the notes, not tests."""
+
+import time
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import optimize
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.evidence import noise_sd
+from umweg.core.faults.population import SEVERITIES, Fault, faults_of, single_faults
+from umweg.core.network.network import Network
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.observations import Behaviour, IndicatorLook, Instrument, Look, Observation, Reading
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity
+from umweg.core.solve.steady import Cases, SteadySolver
+
+
+@dataclass(frozen=True)
+class SolveFigures:
+    """What ``bench solve`` prints for one circuit."""
+
+    circuit: str
+    unknowns: int
+    nonzeros: int
+    filled: int
+    updates: int
+    batch: int
+    per_second: float
+    scipy_per_second: float
+    converged: float
+    iterations_median: float
+    worst_bar: float
+
+    @property
+    def ratio(self) -> float:
+        """Times faster than one scipy call per candidate."""
+        return self.per_second / self.scipy_per_second
+
+
+def random_cases(
+    network: Network, states: int, batch: int, generator: np.random.Generator
+) -> Cases:
+    """Cases with one or two random faults at random severity in random states."""
+    faults = faults_of(network)
+    state = generator.integers(0, states, batch)
+    slot = np.full((batch, 2), -1, dtype=np.intp)
+    value = np.zeros((batch, 2))
+    for b in range(batch):
+        for w in range(1 + b % 2):
+            fault = faults[int(generator.integers(len(faults)))]
+            slot[b, w] = fault.slot
+            value[b, w] = fault.mode.value(fault.healthy, generator.random())
+    return Cases(state, slot, value)
+
+
+def scipy_solution(solver: SteadySolver, cases: Cases, states: list, b: int, start: np.ndarray):  # type: ignore[no-untyped-def,type-arg]
+    """One case by ``scipy.optimize.root``, from the given start, with the exact Jacobian."""
+    network, s = solver.network, solver.structure
+    part = cases.part(slice(b, b + 1))
+    parameters = solver.parameters_of(states, part)
+    state = states[part.state[0]]
+    env = np.array([[state.viscosity_mm2_s]])
+    n = network.unknown_count
+    rows = [(i, j) for group, slots in zip(s.rows_of, s.slots_of, strict=True)
+            for member, places in zip(group, slots, strict=True)
+            for a, i in enumerate(member) for c, j in enumerate(member) if places[a, c] >= 0]
+    places = [int(slots[m, a, c]) for group, slots in zip(s.rows_of, s.slots_of, strict=True)
+              for m, member in enumerate(group)
+              for a in range(len(member)) for c in range(len(member)) if slots[m, a, c] >= 0]
+    row_index, column_index = np.array(rows).T
+
+    def residual(x):  # type: ignore[no-untyped-def]
+        across = np.concatenate([x, state.boundary])[:, None]
+        r, values = solver.linearise(across, parameters, env)
+        jacobian = np.zeros((n, n))
+        jacobian[row_index, s.order[column_index]] = values[places, 0]
+        return r[:, 0], jacobian
+
+    return optimize.root(residual, start, jac=True, method="hybr", tol=1e-10)
+
+
+def bench_solve(circuit: Circuit, batch: int = 10000, one_by_one: int = 60) -> SolveFigures:
+    """Solves per second of a mixed batch, against one scipy call per candidate."""
+    network = Network(circuit)
+    solver = SteadySolver(network)
+    states = [network.state(s) for s in circuit.states.values()]
+    generator = np.random.default_rng(7)
+    cases = random_cases(network, len(states), batch, generator)
+    healthy = solver.solve(
+        states,
+        Cases(np.arange(len(states)), np.full((len(states), 1), -1), np.zeros((len(states), 1))),
+    )
+    start = healthy.across[: network.unknown_count][:, cases.state]
+    solver.solve(states, cases, start)
+    begin = time.perf_counter()
+    solution = solver.solve(states, cases, start)
+    seconds = time.perf_counter() - begin
+    begin = time.perf_counter()
+    worst = 0.0
+    for b in range(one_by_one):
+        found = scipy_solution(solver, cases, states, b, start[:, b])
+        if found.success and solution.converged[b]:
+            hydraulic = [i for i, d in enumerate(network.domains[: network.unknown_count])
+                         if d == "hydraulic"]
+            gap = np.abs(found.x - solution.across[: network.unknown_count, b])[hydraulic]
+            worst = max(worst, float(gap.max()))
+    scipy_seconds = time.perf_counter() - begin
+    s = solver.structure
+    return SolveFigures(
+        circuit.id, network.unknown_count, s.original_count, s.slot_count, len(s.update_target),
+        batch, batch / seconds, one_by_one / scipy_seconds, float(solution.converged.mean()),
+        float(np.median(solution.iterations)), worst,
+    )
+
+
+@dataclass(frozen=True)
+class IsolateFigures:
+    """What ``bench isolate`` prints for one circuit."""
+
+    circuit: str
+    machines: int
+    first: float
+    first_three: float
+    readings: float
+    minutes: float
+    claimed: float
+
+
+def observe(
+    machine: HiddenMachine, step: object, identifier: str, instruments: list[Instrument]
+) -> Observation:
+    """Do what a planned step asks, on a simulated machine."""
+    from umweg.core.diagnose.plan import Step
+
+    assert isinstance(step, Step)
+    circuit = machine.circuit
+    if step.kind == "behaviour":
+        function, _, move = step.point.partition(".")
+        return Behaviour(id=identifier, function=function, move=move,
+                         how=machine.behaves(function, move, "warm"))
+    if step.kind == "indicator":
+        tripped = machine.indicator(step.point, circuit.states[step.state])
+        return IndicatorLook(id=identifier, component=step.point, state=step.state, tripped=tripped)
+    if step.kind == "oil":
+        return Look(id=identifier, look=machine.oil())
+    quantity = Quantity(step.quantity, step.point)  # type: ignore[arg-type]
+    state = circuit.states[step.state]
+    true = machine.value(quantity, state)
+    value = machine.read(quantity, state, noise_sd(quantity, true, step.instrument))
+    if quantity.kind == "drift_mm_min":
+        value = max(true * float(np.exp(0.2 * machine._random.standard_normal())), 0.0)
+    return Reading(
+        id=identifier, point=step.point, quantity=step.quantity, state=step.state, value=value,  # type: ignore[arg-type]
+        unit=UNIT_OF_KIND[quantity.kind],
+        instrument=None if step.instrument is None else step.instrument.id,
+    )
+
+
+def complaint(machine: HiddenMachine, when: str = "warm") -> list[Observation]:
+    """What the operator tells about every function."""
+    return [
+        Behaviour(id=f"b-{f.id}-{m}", function=f.id, move=m,
+                  how=machine.behaves(f.id, m, "warm"))
+        for f in machine.circuit.functions for m in f.moves
+    ]
+
+
+def bench_isolate(
+    circuit: Circuit, instruments: list[Instrument], machines: int = 60, most_steps: int = 10
+) -> IsolateFigures:
+    """Play hidden machines with noticeable faults: is the truth first, after what effort."""
+    generator = np.random.default_rng(20261)
+    solver = SteadySolver(Network(circuit))
+    predictor = Predictor(circuit, single_faults(solver.network), solver)
+    doctor = Diagnostician(predictor, instruments)
+    faults: list[Fault] = list(faults_of(solver.network))
+    rates = np.array([f.rate for f in faults])
+    first = third = 0
+    readings, minutes, claimed = [], [], []
+    for _ in range(machines):
+        while True:
+            fault = faults[int(generator.choice(len(faults), p=rates / rates.sum()))]
+            severity = float(generator.uniform(SEVERITIES[1], 1.0))
+            machine = HiddenMachine(circuit, [(fault, severity)], generator, solver)
+            seen = complaint(machine)
+            if any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen):
+                break
+        spent = 0.0
+        for step_number in range(most_steps):
+            diagnosis = doctor.diagnose(seen)
+            offered = [s for s in diagnosis.steps if not s.refused]
+            sure = bool(diagnosis.suspects) and sum(
+                s.share for s in diagnosis.suspects
+                if s.hypothesis.key in diagnosis.suspects[0].group
+            ) > 0.97
+            if not offered or sure:
+                break
+            step = offered[0]
+            spent += step.minutes
+            seen.append(observe(machine, step, f"s{step_number:02d}", instruments))
+        diagnosis = doctor.diagnose(seen)
+        keys = [s.hypothesis.key for s in diagnosis.suspects]
+        group = diagnosis.suspects[0].group if diagnosis.suspects else ()
+        first += fault.key in group
+        third += fault.key in group or fault.key in keys[:3]
+        claimed.append(sum(s.share for s in diagnosis.suspects if s.hypothesis.key in group))
+        readings.append(len(seen) - len(complaint(machine)))
+        minutes.append(spent)
+    return IsolateFigures(
+        circuit.id, machines, first / machines, third / machines, float(np.mean(readings)),
+        float(np.mean(minutes)), float(np.mean(claimed)),
+    )

@@ -1,0 +1,216 @@
+"""The command line; ``check``, ``solve``, ``diagnose`` and ``bench`` need no database."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import numpy as np
+import typer
+
+from umweg import bench as benches
+from umweg.core.circuit.document import Circuit, MachineState, read_circuit
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.report import report
+from umweg.core.errors import FormatError, UmwegError
+from umweg.core.faults.population import parse_fault, single_faults
+from umweg.core.network.check import check_circuit
+from umweg.core.network.network import Network
+from umweg.core.observe.job import read_job
+from umweg.core.observe.predict import Predictor
+from umweg.core.shop.compliance import unmet_specifications
+from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
+
+app = typer.Typer(add_completion=False, help=__doc__, pretty_exceptions_enable=False)
+
+UNIT_OF_DOMAIN = {"hydraulic": "bar", "translation": "mm/s", "rotation": "rpm"}
+
+
+def main() -> None:
+    """Run a command; what a user can mend is told in words, with exit code 2."""
+    try:
+        app()
+    except UmwegError as error:
+        print(f"umweg: {error}", file=sys.stderr)
+        raise SystemExit(2) from None
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise FormatError(f"{path} cannot be read: {error.strerror}") from error
+
+
+def _circuit(name: str) -> Circuit:
+    """A circuit by path, or by the id of a library circuit."""
+    circuit = load_circuit(name) if name in circuit_ids() else read_circuit(_read(Path(name)))
+    check_circuit(circuit)
+    return circuit
+
+
+@app.command()
+def check(circuit: str) -> None:
+    """Find every mistake of a circuit document at once."""
+    document = _circuit(circuit)
+    findings = unmet_specifications(document)
+    for finding in findings:
+        print(f"  - {finding}")
+    if findings:
+        raise FormatError(f"circuit “{document.id}” does not meet its own specifications")
+    network = Network(document)
+    print(
+        f"{document.id}: {len(document.components)} components, {network.unknown_count} nets to "
+        f"solve for, {len(document.test_points)} test points, {len(document.states)} states, "
+        f"{len(document.specifications)} specifications: no problem found"
+    )
+
+
+def _state(document: Circuit, name: str) -> MachineState:
+    if name in document.states:
+        return document.states[name]
+    if not name.endswith(".json"):
+        known = ", ".join(document.states)
+        raise FormatError(f"circuit “{document.id}” has no state “{name}”; it has {known}")
+    try:
+        return MachineState.model_validate_json(_read(Path(name)))
+    except ValueError as error:
+        raise FormatError(f"{name} is not a machine state: {error}") from error
+
+
+@app.command()
+def solve(
+    circuit: str,
+    state: Annotated[str, typer.Option(help="name of a state, or a STATE.json")],
+    fault: Annotated[
+        list[str] | None, typer.Option(help="COMPONENT:MODE=SEVERITY, may be repeated")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Solve one state, healthy or with faults."""
+    document = _circuit(circuit)
+    network = Network(document)
+    found = [parse_fault(network, text) for text in fault or []]
+    cases = Cases(
+        np.zeros(1, dtype=np.intp),
+        np.array([[f.slot for f, _ in found] or [-1]], dtype=np.intp),
+        np.array([[f.mode.value(f.healthy, s) for f, s in found] or [0.0]], dtype=float),
+    )
+    solution = SteadySolver(network).solve([network.state(_state(document, state))], cases)
+    converged = bool(solution.converged[0])
+    nets = {
+        name: {"value": float(v), "unit": UNIT_OF_DOMAIN[domain]}
+        for name, v, domain in zip(
+            network.net_names, solution.across[:, 0], network.domains, strict=True
+        )
+    }
+    quality = {
+        "converged": converged,
+        "residual_lpm": float(solution.residual_lpm[0]),
+        "iterations": int(solution.iterations[0]),
+    }
+    if as_json:
+        print(json.dumps({**quality, "nets": nets if converged else {}}, indent=1))
+    elif converged:
+        for name, net in nets.items():
+            print(f"{name:28} {net['value']:10.2f} {net['unit']}")
+        print(f"converged in {quality['iterations']} iterations, residual "
+              f"{quality['residual_lpm']:.1e} L/min")
+    if not converged:
+        print("no steady state was found; no numbers are shown", file=sys.stderr)
+        raise SystemExit(1)
+
+
+@app.command()
+def diagnose(
+    job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
+) -> None:
+    """Rank the suspects of a job, with reasons and next steps."""
+    document = read_job(_read(job))
+    circuit = circuit_of(document, job)
+    check_circuit(circuit)
+    solver = SteadySolver(Network(circuit))
+    predictor = Predictor(circuit, single_faults(solver.network), solver)
+    doctor = Diagnostician(predictor, document.instruments, document.labour_per_min)
+    view = report(circuit, doctor.diagnose(document.observations), document.observations)
+    if as_json:
+        print(view.model_dump_json(indent=1))
+        return
+    print(f"{document.machine.name}: {document.complaint}\n")
+    if not view.explained:
+        print("Nothing modelled explains these observations; check them, or the circuit.\n")
+    for suspect in view.suspects:
+        print(f"{100 * suspect.share:5.1f} %  {suspect.title}")
+        if len(suspect.group) > 1:
+            print(f"         cannot be told from: {', '.join(suspect.group)}")
+        for reason in suspect.reasons:
+            print(f"           {reason.words}")
+    print("\nNext:")
+    for step in [s for s in view.next_steps if not s.refused][:5]:
+        print(f"  {step.quantity_label} at {step.point_label} — {step.state_label}: "
+              f"{step.minutes:.0f} min, {step.bits:.2f} bit")
+        if step.healthy:
+            print(f"      healthy {step.healthy.low:.1f} … {step.healthy.high:.1f} {step.unit}")
+    for step in [s for s in view.next_steps if s.refused]:
+        print(f"  not offered: {step.point_label} — {step.state_label}: {step.refused}")
+
+
+bench_app = typer.Typer(help="Benchmarks: figures, not tests.")
+app.add_typer(bench_app, name="bench")
+
+
+@bench_app.command("solve")
+def bench_solve(batch: int = 10000) -> None:
+    """Steady solves per second, against one scipy call per candidate."""
+    print(f"{'circuit':16}{'unknowns':>9}{'nonzeros':>9}{'filled':>8}{'updates':>8}{'solves/s':>10}"
+          f"{'scipy/s':>9}{'ratio':>8}{'converged':>11}{'median it.':>11}{'gap bar':>10}")
+    for name in circuit_ids():
+        f = benches.bench_solve(load_circuit(name), batch)
+        print(f"{f.circuit:16}{f.unknowns:9}{f.nonzeros:9}{f.filled:8}{f.updates:8}"
+              f"{f.per_second:10.0f}{f.scipy_per_second:9.1f}{f.ratio:8.0f}{f.converged:11.4%}"
+              f"{f.iterations_median:11.0f}{f.worst_bar:10.1e}")
+
+
+@bench_app.command("isolate")
+def bench_isolate(machines: int = 60) -> None:
+    """Hidden machines: is the truth first, and after how many readings and minutes."""
+    instruments = load_jobs()[0].instruments
+    print(f"{'circuit':16}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
+          f"{'claimed':>9}")
+    for name in circuit_ids():
+        f = benches.bench_isolate(load_circuit(name), instruments, machines)
+        print(f"{f.circuit:16}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
+              f"{f.minutes:9.1f}{f.claimed:9.0%}")
+
+
+@app.command()
+def serve(
+    port: Annotated[int, typer.Option(help="port on loopback")] = 8417,
+) -> None:
+    """Serve the application; the database must be running (``demo`` starts everything)."""
+    from umweg.service.demo import serve as run
+
+    run(port)
+
+
+@app.command()
+def demo(
+    port: Annotated[int, typer.Option(help="port on loopback")] = 8417,
+) -> None:
+    """Start PostgreSQL, migrate, load the demo workshop, build the front end, serve."""
+    from umweg.service.demo import demo as run
+
+    run(port)
+
+
+@app.command()
+def test(fast: Annotated[bool, typer.Option(help="Python tests only")] = False) -> None:
+    """Everything CI runs."""
+    from umweg.service.testing import run_all
+
+    raise SystemExit(run_all(fast))
+
+
+if __name__ == "__main__":
+    main()

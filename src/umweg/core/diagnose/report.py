@@ -1,0 +1,323 @@
+"""A diagnosis as a document: what the command line prints and the web API serves."""
+
+from collections.abc import Sequence
+
+from pydantic import BaseModel, ConfigDict
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.diagnosis import Diagnosis, Reason, Suspect
+from umweg.core.diagnose.plan import Band, Step
+from umweg.core.faults.population import Hypothesis
+from umweg.core.observe.observations import (
+    Behaviour,
+    IndicatorLook,
+    Observation,
+    Reading,
+    measured,
+    resolve_state,
+)
+from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity, place_label
+from umweg.core.shop.verdict import specification_for
+
+HOW_WORDS = {
+    "as_usual": "as usual",
+    "slow": "slow",
+    "weak": "weak: moves light, stalls loaded",
+    "dead": "dead",
+    "drifts": "drifts when held",
+}
+WHEN_WORDS = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}
+
+
+class View(BaseModel):
+    """Base of all answers."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+class BandView(View):
+    """Between these, nine times out of ten; in base units."""
+
+    key: str
+    low: float
+    high: float
+
+
+class ReasonView(View):
+    """One observation for or against a suspect, in words and as a likelihood ratio."""
+
+    observation: str
+    words: str
+    log10_ratio: float
+    predicted: BandView | None
+
+
+class FaultView(View):
+    """One fault: the part, and what is wrong with it."""
+
+    component: str
+    component_label: str
+    location: str
+    mode: str
+    mode_label: str
+    family: str
+    confirm: str
+    remedy: str
+
+
+class SuspectView(View):
+    """A suspect with its share of the belief."""
+
+    key: str
+    component: str
+    mode: str
+    family: str
+    title: str
+    faults: list[FaultView]
+    share: float
+    severity: float
+    group: list[str]
+    reasons: list[ReasonView]
+
+
+class HazardView(View):
+    """A rating that a live suspect would break in this step."""
+
+    port: str
+    pressure_bar: float
+    rating_bar: float
+    share: float
+    suspect: str
+    refused: bool
+    words: str
+
+
+class OutcomeView(View):
+    """A word that could be the answer, and how likely it is."""
+
+    word: str
+    probability: float
+
+
+class StepView(View):
+    """One thing to observe next."""
+
+    kind: str
+    point: str
+    point_label: str
+    quantity: str
+    quantity_label: str
+    unit: str
+    state: str
+    state_label: str
+    minutes: float
+    bits: float
+    healthy: BandView | None
+    specification: BandView | None
+    by_suspect: list[BandView]
+    outcomes: list[OutcomeView]
+    hazards: list[HazardView]
+    cautions: list[str]
+    fitting: str
+    instrument: str | None
+    instrument_label: str | None
+    highest_bar: float | None
+    worth: float
+    refused: str
+
+
+class RepairView(View):
+    """Exchanging one part now, in money."""
+
+    component: str
+    component_label: str
+    share: float
+    cost: float
+    expected_cost: float
+
+
+class DiagnosisView(View):
+    """Suspects, reasons, next steps."""
+
+    suspects: list[SuspectView]
+    other_share: float
+    explained: bool
+    two_faults_considered: bool
+    enough: bool
+    next_steps: list[StepView]
+    repairs: list[RepairView]
+
+
+def report(
+    circuit: Circuit,
+    diagnosis: Diagnosis,
+    observations: Sequence[Observation],
+    most_steps: int = 12,
+    most_refused: int = 4,
+) -> DiagnosisView:
+    """Put a diagnosis into words.
+
+    Parameters
+    ----------
+    most_steps, most_refused : how many of the offered and of the refused steps to show
+    """
+    words = {o.id: observation_words(circuit, o) for o in observations}
+    offered = [s for s in diagnosis.steps if not s.refused][:most_steps]
+    refused = [s for s in diagnosis.steps if s.refused][:most_refused]
+    return DiagnosisView(
+        suspects=[_suspect(circuit, s, words) for s in diagnosis.suspects],
+        other_share=diagnosis.other_share,
+        explained=diagnosis.explained,
+        two_faults_considered=diagnosis.pairs_drawn,
+        enough=diagnosis.enough,
+        next_steps=[step_view(circuit, s) for s in (*offered, *refused)],
+        repairs=[
+            RepairView(
+                component=r.component_id,
+                component_label=circuit.component(r.component_id).label,
+                share=r.share,
+                cost=r.cost,
+                expected_cost=r.expected_cost,
+            )
+            for r in diagnosis.repairs
+        ],
+    )
+
+
+def hypothesis_title(circuit: Circuit, hypothesis: Hypothesis) -> str:
+    """A hypothesis in words."""
+    return (
+        " and ".join(
+            f"{circuit.component(f.component_id).label}: {f.mode.label}" for f in hypothesis.faults
+        )
+        or "No hydraulic fault (operator, interlock, expectation)"
+    )
+
+
+def observation_words(circuit: Circuit, observation: Observation) -> str:
+    """An observation as one line of plain text.
+
+    Raises
+    ------
+    ObservationError : it names something the circuit lacks.
+    """
+    if isinstance(observation, Reading):
+        state = resolve_state(circuit, observation.state)
+        quantity, _ = measured(circuit, observation)
+        values = ", ".join(f"{v:g}" for v in (observation.value, *observation.repeats))
+        return f"{place_label(circuit, quantity)} {values} {observation.unit} — {state.label}"
+    if isinstance(observation, Behaviour):
+        function = circuit.function(observation.function)
+        move = function.moves[observation.move].label
+        return (
+            f"{function.label} {move}: {HOW_WORDS[observation.how]}, "
+            f"{WHEN_WORDS[observation.when]}"
+        )
+    if isinstance(observation, IndicatorLook):
+        label = circuit.component(observation.component).label
+        return f"{label}, indicator {'tripped' if observation.tripped else 'not tripped'}"
+    return f"Oil looks {observation.look}"
+
+
+def _band(band: Band | None) -> BandView | None:
+    return None if band is None else BandView(key=band.key, low=band.low, high=band.high)
+
+
+def _suspect(circuit: Circuit, suspect: Suspect, words: dict[str, str]) -> SuspectView:
+    hypothesis = suspect.hypothesis
+    first = hypothesis.faults[0] if hypothesis.faults else None
+    return SuspectView(
+        key=hypothesis.key,
+        component=first.component_id if first else "",
+        mode=first.mode.name if first else "healthy",
+        family=first.mode.family if first else "command",
+        title=hypothesis_title(circuit, hypothesis),
+        faults=[
+            FaultView(
+                component=f.component_id,
+                component_label=circuit.component(f.component_id).label,
+                location=circuit.component(f.component_id).location,
+                mode=f.mode.name,
+                mode_label=f.mode.label,
+                family=f.mode.family,
+                confirm=f.mode.look,
+                remedy=f.mode.remedy,
+            )
+            for f in hypothesis.faults
+        ],
+        share=suspect.share,
+        severity=suspect.severity,
+        group=list(suspect.group),
+        reasons=[_reason(r, words) for r in suspect.reasons],
+    )
+
+
+def _reason(reason: Reason, words: dict[str, str]) -> ReasonView:
+    ratio = reason.log10_ratio
+    if abs(ratio) < 0.15:
+        verdict = "says little either way"
+    else:
+        times = f"{10 ** min(abs(ratio), 4):.3g}"
+        verdict = f"speaks {'for' if ratio > 0 else 'against'} it, {times} to 1"
+    return ReasonView(
+        observation=reason.observation,
+        words=f"{words[reason.observation]}: {verdict}",
+        log10_ratio=ratio,
+        predicted=_band(reason.expected),
+    )
+
+
+def step_view(circuit: Circuit, step: Step) -> StepView:
+    """One step in words."""
+    hazard = step.hazard
+    specification = None
+    if step.kind == "reading":
+        spec = specification_for(circuit, _quantity(step), step.state)
+        if spec is not None:
+            low = spec.low if spec.low is not None else float("-1e9")
+            high = spec.high if spec.high is not None else float("1e9")
+            specification = BandView(key=spec.id, low=low, high=high)
+    return StepView(
+        kind=step.kind,
+        point=step.point,
+        point_label=step.point_label,
+        quantity=step.quantity,
+        quantity_label=WORDS_OF_KIND.get(step.quantity, step.quantity),
+        unit=step.unit,
+        state=step.state,
+        state_label=step.state_label,
+        minutes=step.minutes,
+        bits=step.bits,
+        healthy=_band(step.healthy),
+        specification=specification,
+        by_suspect=[BandView(key=b.key, low=b.low, high=b.high) for b in step.by_suspect],
+        outcomes=[OutcomeView(word=w, probability=p) for w, p in step.outcomes],
+        hazards=[]
+        if hazard is None
+        else [
+            HazardView(
+                port=hazard.port,
+                pressure_bar=hazard.pressure_bar,
+                rating_bar=hazard.rating_bar,
+                share=hazard.share,
+                suspect=hazard.suspect,
+                refused=hazard.refused,
+                words=hazard.words,
+            )
+        ],
+        cautions=list(step.cautions),
+        fitting=step.fitting,
+        instrument=None if step.instrument is None else step.instrument.id,
+        instrument_label=None if step.instrument is None else step.instrument.label,
+        highest_bar=step.highest_bar,
+        worth=step.saving,
+        refused=step.refused,
+    )
+
+
+def _quantity(step: Step) -> Quantity:
+    return next(
+        Quantity(kind, step.point) for kind in UNIT_OF_KIND if kind == step.quantity  # type: ignore[arg-type]
+    )
+
+

@@ -1,0 +1,114 @@
+"""A simulated machine with a hidden fault: it answers as the real one would, noise and all."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components.base import Array
+from umweg.core.errors import SolveError
+from umweg.core.faults.population import Fault, unknowns_of
+from umweg.core.network.network import Network
+from umweg.core.observe.observations import OIL_C_OF_WHEN, How, OilLook, When
+from umweg.core.observe.quantities import Extractor, Quantity, from_scale
+from umweg.core.solve.steady import Cases, SteadySolver
+
+
+class HiddenMachine:
+    """One machine: faults at a severity, every unknown drawn within its tolerance.
+
+    Parameters
+    ----------
+    faults : what is wrong, with severities 0 … 1
+    generator : draws this machine's own unknowns and the noise of each reading
+    """
+
+    def __init__(
+        self,
+        circuit: Circuit,
+        faults: Sequence[tuple[Fault, float]],
+        generator: np.random.Generator,
+        solver: SteadySolver | None = None,
+    ) -> None:
+        self.circuit = circuit
+        self.faults = tuple(faults)
+        self.solver = solver or SteadySolver(Network(circuit))
+        self.network = self.solver.network
+        self._random = generator
+        self._extract = Extractor(self.network)
+        unknowns = unknowns_of(self.network)
+        base = self.network.base_parameters
+        drawn = base[unknowns.slot] + unknowns.sigma * np.clip(
+            generator.standard_normal(len(unknowns.slot)), -2.0, 2.0
+        )
+        self._own = dict(zip(unknowns.slot.tolist(), drawn.tolist(), strict=True))
+        for fault, severity in self.faults:
+            own = self._own.get(fault.slot, fault.healthy)
+            self._own[fault.slot] = float(fault.mode.value(own, severity))
+
+    def value(self, quantity: Quantity, state: MachineState, healthy: bool = False) -> float:
+        """The true value of a quantity in base units.
+
+        Raises
+        ------
+        SolveError : this machine has no steady state there.
+        """
+        own = {} if healthy else self._own
+        slots = np.array([list(own) or [-1]], dtype=np.intp)
+        values = np.array([list(own.values()) or [0.0]])
+        solvable = self.network.state(state)
+        cases = Cases(np.zeros(1, dtype=np.intp), slots, values)
+        solution = self.solver.solve([solvable], cases)
+        if not solution.converged[0]:
+            raise SolveError(f"the machine has no steady state in “{state.label}”")
+        parameters = self.solver.parameters_of([solvable], cases)
+        nothing: Array = np.zeros((0, self.network.unknown_count, 1))
+        value, _ = self._extract.value_and_slope(
+            quantity, solution.across, parameters, solvable.viscosity_mm2_s, nothing
+        )
+        return float(from_scale(quantity, value)[0])
+
+    def read(self, quantity: Quantity, state: MachineState, noise_sd: float) -> float:
+        """A reading: the true value with the instrument's noise."""
+        return self.value(quantity, state) + noise_sd * float(self._random.standard_normal())
+
+    def behaves(self, function_id: str, move: str, when: When) -> How:
+        """How an operator would say the function behaves."""
+        function = self.circuit.function(function_id)
+        oil_c = OIL_C_OF_WHEN[when]
+        speed = Quantity("speed_mm_s", function_id)
+        ratios = []
+        for load in ("free", "working"):
+            if load in function.loads:
+                state = MachineState(label=load, engine="rated", oil_c=oil_c,
+                                     moves={function_id: move}, loads={function_id: load})
+                ratios.append(self.value(speed, state) / self.value(speed, state, healthy=True))
+        light, loaded = ratios[0], ratios[-1]
+        held = MachineState(label="held", engine="idle", oil_c=oil_c, loads={function_id: "held"})
+        if light < 0.12:
+            return "dead"
+        if loaded < 0.45 * light:
+            return "weak"
+        if min(light, loaded) < 0.85:
+            return "slow"
+        drift = self.value(Quantity("drift_mm_min", function_id), held)
+        return "drifts" if drift > 10.0 else "as_usual"
+
+    def indicator(self, component_id: str, state: MachineState) -> bool:
+        """Is the filter's indicator tripped."""
+        slot = self.network.slot[f"{component_id}.indicator_bar"]
+        drop = self.value(Quantity("filter_drop_bar", component_id), state)
+        return drop > self.network.parameters[slot].value
+
+    def oil(self) -> OilLook:
+        """How the oil looks: foamy when a pick-up draws air."""
+        state = MachineState(label="neutral", engine="rated", oil_c=50)
+        slots = np.array([list(self._own)], dtype=np.intp)
+        cases = Cases(np.zeros(1, dtype=np.intp), slots, np.array([list(self._own.values())]))
+        across = self.solver.solve([self.network.state(state)], cases).across
+        for part in self.network.parts:
+            if part.type == "reservoir":
+                row = self.network.net_index[part.connections["suction"]]
+                if across[row, 0] < -0.08:
+                    return "foamy"
+        return "clear"

@@ -1,0 +1,1 @@
+"""What the workshop decides from numbers: verdicts."""

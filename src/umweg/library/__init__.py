@@ -1,0 +1,47 @@
+"""Our circuits, jobs and demo workshop, as data files."""
+
+from pathlib import Path
+
+from umweg.core.circuit.document import Circuit, read_circuit
+from umweg.core.errors import FormatError
+from umweg.core.observe.job import Job, read_job
+
+HERE = Path(__file__).parent
+
+
+def circuit_ids() -> list[str]:
+    """Ids of all library circuits."""
+    return sorted(p.stem for p in (HERE / "circuits").glob("*.json"))
+
+
+def load_circuit(circuit_id: str) -> Circuit:
+    """A library circuit.
+
+    Raises
+    ------
+    FormatError : the library has no circuit of that id.
+    """
+    if circuit_id not in circuit_ids():
+        known = ", ".join(circuit_ids())
+        raise FormatError(f"the library has no circuit “{circuit_id}”; it has {known}")
+    return read_circuit((HERE / "circuits" / f"{circuit_id}.json").read_bytes())
+
+
+def load_jobs() -> list[Job]:
+    """All library jobs; the hidden truths beside them are not read."""
+    return [read_job(p.read_bytes()) for p in sorted((HERE / "jobs").glob("*.json"))]
+
+
+def circuit_of(job: Job, beside: Path) -> Circuit:
+    """The circuit a job file names: a library id, or a path relative to the job file.
+
+    Raises
+    ------
+    FormatError : it is neither.
+    """
+    path = beside.parent / job.circuit
+    if job.circuit.endswith(".json"):
+        if not path.is_file():
+            raise FormatError(f"{beside}: there is no circuit file {job.circuit} beside it")
+        return read_circuit(path.read_bytes())
+    return load_circuit(job.circuit)
