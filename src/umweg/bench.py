@@ -12,7 +12,14 @@ from umweg.core.diagnose.evidence import noise_sd
 from umweg.core.faults.population import SEVERITIES, Fault, faults_of, single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.observations import Behaviour, IndicatorLook, Instrument, Look, Observation, Reading
+from umweg.core.observe.observations import (
+    Behaviour,
+    IndicatorLook,
+    Instrument,
+    Look,
+    Observation,
+    Reading,
+)
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity
 from umweg.core.solve.steady import Cases, SteadySolver
@@ -64,12 +71,22 @@ def scipy_solution(solver: SteadySolver, cases: Cases, states: list, b: int, sta
     state = states[part.state[0]]
     env = np.array([[state.viscosity_mm2_s]])
     n = network.unknown_count
-    rows = [(i, j) for group, slots in zip(s.rows_of, s.slots_of, strict=True)
-            for member, places in zip(group, slots, strict=True)
-            for a, i in enumerate(member) for c, j in enumerate(member) if places[a, c] >= 0]
-    places = [int(slots[m, a, c]) for group, slots in zip(s.rows_of, s.slots_of, strict=True)
-              for m, member in enumerate(group)
-              for a in range(len(member)) for c in range(len(member)) if slots[m, a, c] >= 0]
+    rows = [
+        (i, j)
+        for group, slots in zip(s.rows_of, s.slots_of, strict=True)
+        for member, places in zip(group, slots, strict=True)
+        for a, i in enumerate(member)
+        for c, j in enumerate(member)
+        if places[a, c] >= 0
+    ]
+    places = [
+        int(slots[m, a, c])
+        for group, slots in zip(s.rows_of, s.slots_of, strict=True)
+        for m, member in enumerate(group)
+        for a in range(len(member))
+        for c in range(len(member))
+        if slots[m, a, c] >= 0
+    ]
     row_index, column_index = np.array(rows).T
 
     def residual(x):  # type: ignore[no-untyped-def]
@@ -103,16 +120,27 @@ def bench_solve(circuit: Circuit, batch: int = 10000, one_by_one: int = 60) -> S
     for b in range(one_by_one):
         found = scipy_solution(solver, cases, states, b, start[:, b])
         if found.success and solution.converged[b]:
-            hydraulic = [i for i, d in enumerate(network.domains[: network.unknown_count])
-                         if d == "hydraulic"]
+            hydraulic = [
+                i
+                for i, d in enumerate(network.domains[: network.unknown_count])
+                if d == "hydraulic"
+            ]
             gap = np.abs(found.x - solution.across[: network.unknown_count, b])[hydraulic]
             worst = max(worst, float(gap.max()))
     scipy_seconds = time.perf_counter() - begin
     s = solver.structure
     return SolveFigures(
-        circuit.id, network.unknown_count, s.original_count, s.slot_count, len(s.update_target),
-        batch, batch / seconds, one_by_one / scipy_seconds, float(solution.converged.mean()),
-        float(np.median(solution.iterations)), worst,
+        circuit.id,
+        network.unknown_count,
+        s.original_count,
+        s.slot_count,
+        len(s.update_target),
+        batch,
+        batch / seconds,
+        one_by_one / scipy_seconds,
+        float(solution.converged.mean()),
+        float(np.median(solution.iterations)),
+        worst,
     )
 
 
@@ -139,8 +167,9 @@ def observe(
     circuit = machine.circuit
     if step.kind == "behaviour":
         function, _, move = step.point.partition(".")
-        return Behaviour(id=identifier, function=function, move=move,
-                         how=machine.behaves(function, move, "warm"))
+        return Behaviour(
+            id=identifier, function=function, move=move, how=machine.behaves(function, move, "warm")
+        )
     if step.kind == "indicator":
         tripped = machine.indicator(step.point, circuit.states[step.state])
         return IndicatorLook(id=identifier, component=step.point, state=step.state, tripped=tripped)
@@ -153,7 +182,11 @@ def observe(
     if quantity.kind == "drift_mm_min":
         value = max(true * float(np.exp(0.2 * machine._random.standard_normal())), 0.0)
     return Reading(
-        id=identifier, point=step.point, quantity=step.quantity, state=step.state, value=value,  # type: ignore[arg-type]
+        id=identifier,
+        point=step.point,
+        quantity=step.quantity,
+        state=step.state,
+        value=value,  # type: ignore[arg-type]
         unit=UNIT_OF_KIND[quantity.kind],
         instrument=None if step.instrument is None else step.instrument.id,
     )
@@ -162,9 +195,9 @@ def observe(
 def complaint(machine: HiddenMachine, when: str = "warm") -> list[Observation]:
     """What the operator tells about every function."""
     return [
-        Behaviour(id=f"b-{f.id}-{m}", function=f.id, move=m,
-                  how=machine.behaves(f.id, m, "warm"))
-        for f in machine.circuit.functions for m in f.moves
+        Behaviour(id=f"b-{f.id}-{m}", function=f.id, move=m, how=machine.behaves(f.id, m, "warm"))
+        for f in machine.circuit.functions
+        for m in f.moves
     ]
 
 
@@ -192,10 +225,15 @@ def bench_isolate(
         for step_number in range(most_steps):
             diagnosis = doctor.diagnose(seen)
             offered = [s for s in diagnosis.steps if not s.refused]
-            sure = bool(diagnosis.suspects) and sum(
-                s.share for s in diagnosis.suspects
-                if s.hypothesis.key in diagnosis.suspects[0].group
-            ) > 0.97
+            sure = (
+                bool(diagnosis.suspects)
+                and sum(
+                    s.share
+                    for s in diagnosis.suspects
+                    if s.hypothesis.key in diagnosis.suspects[0].group
+                )
+                > 0.97
+            )
             if not offered or sure:
                 break
             step = offered[0]
@@ -210,6 +248,11 @@ def bench_isolate(
         readings.append(len(seen) - len(complaint(machine)))
         minutes.append(spent)
     return IsolateFigures(
-        circuit.id, machines, first / machines, third / machines, float(np.mean(readings)),
-        float(np.mean(minutes)), float(np.mean(claimed)),
+        circuit.id,
+        machines,
+        first / machines,
+        third / machines,
+        float(np.mean(readings)),
+        float(np.mean(minutes)),
+        float(np.mean(claimed)),
     )

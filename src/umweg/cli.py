@@ -115,17 +115,17 @@ def solve(
     elif converged:
         for name, net in nets.items():
             print(f"{name:28} {net['value']:10.2f} {net['unit']}")
-        print(f"converged in {quality['iterations']} iterations, residual "
-              f"{quality['residual_lpm']:.1e} L/min")
+        print(
+            f"converged in {quality['iterations']} iterations, residual "
+            f"{quality['residual_lpm']:.1e} L/min"
+        )
     if not converged:
         print("no steady state was found; no numbers are shown", file=sys.stderr)
         raise SystemExit(1)
 
 
 @app.command()
-def diagnose(
-    job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
-) -> None:
+def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """Rank the suspects of a job, with reasons and next steps."""
     document = read_job(_read(job))
     circuit = circuit_of(document, job)
@@ -148,8 +148,10 @@ def diagnose(
             print(f"           {reason.words}")
     print("\nNext:")
     for step in [s for s in view.next_steps if not s.refused][:5]:
-        print(f"  {step.quantity_label} at {step.point_label} — {step.state_label}: "
-              f"{step.minutes:.0f} min, {step.bits:.2f} bit")
+        print(
+            f"  {step.quantity_label} at {step.point_label} — {step.state_label}: "
+            f"{step.minutes:.0f} min, {step.bits:.2f} bit"
+        )
         if step.healthy:
             print(f"      healthy {step.healthy.low:.1f} … {step.healthy.high:.1f} {step.unit}")
     for step in [s for s in view.next_steps if s.refused]:
@@ -163,25 +165,33 @@ app.add_typer(bench_app, name="bench")
 @bench_app.command("solve")
 def bench_solve(batch: int = 10000) -> None:
     """Steady solves per second, against one scipy call per candidate."""
-    print(f"{'circuit':16}{'unknowns':>9}{'nonzeros':>9}{'filled':>8}{'updates':>8}{'solves/s':>10}"
-          f"{'scipy/s':>9}{'ratio':>8}{'converged':>11}{'median it.':>11}{'gap bar':>10}")
+    print(
+        f"{'circuit':16}{'unknowns':>9}{'nonzeros':>9}{'filled':>8}{'updates':>8}{'solves/s':>10}"
+        f"{'scipy/s':>9}{'ratio':>8}{'converged':>11}{'median it.':>11}{'gap bar':>10}"
+    )
     for name in circuit_ids():
         f = benches.bench_solve(load_circuit(name), batch)
-        print(f"{f.circuit:16}{f.unknowns:9}{f.nonzeros:9}{f.filled:8}{f.updates:8}"
-              f"{f.per_second:10.0f}{f.scipy_per_second:9.1f}{f.ratio:8.0f}{f.converged:11.4%}"
-              f"{f.iterations_median:11.0f}{f.worst_bar:10.1e}")
+        print(
+            f"{f.circuit:16}{f.unknowns:9}{f.nonzeros:9}{f.filled:8}{f.updates:8}"
+            f"{f.per_second:10.0f}{f.scipy_per_second:9.1f}{f.ratio:8.0f}{f.converged:11.4%}"
+            f"{f.iterations_median:11.0f}{f.worst_bar:10.1e}"
+        )
 
 
 @bench_app.command("isolate")
 def bench_isolate(machines: int = 60) -> None:
     """Hidden machines: is the truth first, and after how many readings and minutes."""
     instruments = load_jobs()[0].instruments
-    print(f"{'circuit':16}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
-          f"{'claimed':>9}")
+    print(
+        f"{'circuit':16}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
+        f"{'claimed':>9}"
+    )
     for name in circuit_ids():
         f = benches.bench_isolate(load_circuit(name), instruments, machines)
-        print(f"{f.circuit:16}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
-              f"{f.minutes:9.1f}{f.claimed:9.0%}")
+        print(
+            f"{f.circuit:16}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
+            f"{f.minutes:9.1f}{f.claimed:9.0%}"
+        )
 
 
 @app.command()
@@ -192,6 +202,14 @@ def serve(
     from umweg.service.demo import serve as run
 
     run(port)
+
+
+@app.command()
+def formats(folder: Path = Path("docs/formats")) -> None:
+    """Write the published schemas of our files and of the API."""
+    from umweg.web.formats import publish
+
+    publish(folder)
 
 
 @app.command()

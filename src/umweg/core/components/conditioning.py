@@ -32,9 +32,7 @@ class SuctionScreen(ComponentType):
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(Parameters):
-        k: float = quantity(
-            350, "L/min/√bar", "flow at 1 bar", low=0.5, high=5000, tolerance=0.1
-        )
+        k: float = quantity(350, "L/min/√bar", "flow at 1 bar", low=0.5, high=5000, tolerance=0.1)
 
     fault_modes = (
         FaultMode(
@@ -171,8 +169,14 @@ class ReturnFilter(ComponentType):
         3,
         2,
         {"inlet": ("south", 1.0), "outlet": ("north", 1.0)},
-        (_DIAMOND, "M1 0 V0.2", "M1 1.8 V2", "M1 0.1 H2.5 V0.8", "M2.5 1.2 V1.9 H1",
-         "M2.2 0.85 L2.5 1.15 L2.8 0.85"),
+        (
+            _DIAMOND,
+            "M1 0 V0.2",
+            "M1 1.8 V2",
+            "M1 0.1 H2.5 V0.8",
+            "M2.5 1.2 V1.9 H1",
+            "M2.2 0.85 L2.5 1.15 L2.8 0.85",
+        ),
         ("M0.2 1 H1.8",),
     )
     example = Example(

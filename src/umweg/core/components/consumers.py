@@ -73,20 +73,41 @@ class Cylinder(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "piston_bypass", "piston seal leaks", "tear_k", "square", 5.0, "detour", 1.2,
+            "piston_bypass",
+            "piston seal leaks",
+            "tear_k",
+            "square",
+            5.0,
+            "detour",
+            1.2,
             "Torn seal or scored tube when the cylinder is open.",
             "Reseal the cylinder; measure tube and piston.",
         ),
         FaultMode(
-            "binding", "cylinder binds: bent rod or dry pins", "friction_n", "factor", 60.0, "load",
-            0.4, "Rod runout, polished stripe on one side, dry pins.",
+            "binding",
+            "cylinder binds: bent rod or dry pins",
+            "friction_n",
+            "factor",
+            60.0,
+            "load",
+            0.4,
+            "Rod runout, polished stripe on one side, dry pins.",
             "Grease or replace pins; replace a bent rod.",
         ),
     )
     symbol = Symbol(
-        5, 1.6, {"A": ("south", 0.6), "B": ("south", 3.0), "rod": ("east", 0.6)},
-        ("M0.2 0.1 H3.4 V1.1 H0.2 Z", "M1.4 0.1 V1.1", "M1.7 0.1 V1.1", "M1.7 0.5 H5", "M1.7 0.7 H5",
-         "M0.6 1.6 V1.1", "M3 1.6 V1.1"),
+        5,
+        1.6,
+        {"A": ("south", 0.6), "B": ("south", 3.0), "rod": ("east", 0.6)},
+        (
+            "M0.2 0.1 H3.4 V1.1 H0.2 Z",
+            "M1.4 0.1 V1.1",
+            "M1.7 0.1 V1.1",
+            "M1.7 0.5 H5",
+            "M1.7 0.7 H5",
+            "M0.6 1.6 V1.1",
+            "M3 1.6 V1.1",
+        ),
     )
     example = Example(
         "80/45 mm: A = 50.265 cm², ring 34.361 cm²; 50 mm/s: 15.08 and 10.31 L/min; force of "
@@ -133,18 +154,28 @@ class MechanicalLoad(ComponentType):
     )
     fault_modes = (
         FaultMode(
-            "binding", "mechanism binds: dry guide or bent frame", "binding_n", "to", 120000.0,
-            "load", 0.5, "Scored guides, dry pivots; it moves freely only part of the way.",
+            "binding",
+            "mechanism binds: dry guide or bent frame",
+            "binding_n",
+            "to",
+            120000.0,
+            "load",
+            0.5,
+            "Scored guides, dry pivots; it moves freely only part of the way.",
             "Free, align and grease the mechanism.",
         ),
     )
     passive = False
     symbol = Symbol(
-        1.6, 1.2, {"rod": ("west", 0.6)},
+        1.6,
+        1.2,
+        {"rod": ("west", 0.6)},
         ("M0.3 0 V1.2", "M0 0.6 H0.3", "M0.3 0.3 L0.7 0 M0.3 0.7 L1 0.1 M0.3 1.1 L1.2 0.3"),
     )
     example = Example(
         "20 kN constant and 10 N·s/mm at 50 mm/s = 20.5 kN",
-        {"rod": 50.0}, {"rod": 12.3}, {"force_n": 20000.0},
+        {"rod": 50.0},
+        {"rod": 12.3},
+        {"force_n": 20000.0},
     )
     law = _mechanical_load

@@ -52,7 +52,12 @@ class SixWaySection(ComponentType):
     type_name = "six_way_section"
     label = "Six-way section"
     ports = (
-        Port("P"), Port("bypass_in"), Port("bypass_out"), Port("A"), Port("B"), Port("T"),
+        Port("P"),
+        Port("bypass_in"),
+        Port("bypass_out"),
+        Port("A"),
+        Port("B"),
+        Port("T"),
     )
 
     class Parameters(Parameters):
@@ -74,37 +79,84 @@ class SixWaySection(ComponentType):
     commands = (Command("lever", -1, 1),)
     fault_modes = (
         FaultMode(
-            "spool_worn", "spool or bore worn", "leak_lpm_per_bar", "factor", 900.0, "detour", 0.6,
+            "spool_worn",
+            "spool or bore worn",
+            "leak_lpm_per_bar",
+            "factor",
+            900.0,
+            "detour",
+            0.6,
             "Bright bands on the lands; clearance by feel with clean oil.",
             "Exchange the section; spool and bore are a pair.",
         ),
         FaultMode(
-            "linkage_off", "lever linkage off or bent, spool does not travel", "linkage_gain",
-            "to", 0.0, "command", 0.9,
-            "Move the lever and watch the spool's end.", "Refit or adjust the linkage.",
+            "linkage_off",
+            "lever linkage off or bent, spool does not travel",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.9,
+            "Move the lever and watch the spool's end.",
+            "Refit or adjust the linkage.",
         ),
         FaultMode(
-            "stuck_shifted", "spool hangs off neutral towards A", "offset", "to", 0.8,
-            "command", 0.25, "Spool end does not return when the lever is let go.",
+            "stuck_shifted",
+            "spool hangs off neutral towards A",
+            "offset",
+            "to",
+            0.8,
+            "command",
+            0.25,
+            "Spool end does not return when the lever is let go.",
             "Free the spool, check the centring spring and section bolts' torque.",
         ),
     )
     symbol = Symbol(
-        6.4, 2.2,
-        {"P": ("south", 2.5), "bypass_in": ("south", 3.2), "T": ("south", 3.9),
-         "A": ("north", 2.5), "bypass_out": ("north", 3.2), "B": ("north", 3.9)},
-        ("M0.2 0.2 H2.2 V2 H0.2 Z", "M2.2 0.2 H4.2 V2 H2.2 Z", "M4.2 0.2 H6.2 V2 H4.2 Z",
-         "M3.2 0 V2.2", "M2.5 0 V0.5 M2.38 0.5 H2.62", "M3.9 0 V0.5 M3.78 0.5 H4.02",
-         "M2.5 2.2 V1.7 M2.38 1.7 H2.62", "M3.9 2.2 V1.7 M3.78 1.7 H4.02",
-         "M0.5 2 V0.2", "M1.9 0.2 V2", "M4.5 2 L5.9 0.2", "M5.9 2 L4.5 0.2",
-         "M0 0.9 H0.2", "M6.2 0.9 H6.4"),
+        6.4,
+        2.2,
+        {
+            "P": ("south", 2.5),
+            "bypass_in": ("south", 3.2),
+            "T": ("south", 3.9),
+            "A": ("north", 2.5),
+            "bypass_out": ("north", 3.2),
+            "B": ("north", 3.9),
+        },
+        (
+            "M0.2 0.2 H2.2 V2 H0.2 Z",
+            "M2.2 0.2 H4.2 V2 H2.2 Z",
+            "M4.2 0.2 H6.2 V2 H4.2 Z",
+            "M3.2 0 V2.2",
+            "M2.5 0 V0.5 M2.38 0.5 H2.62",
+            "M3.9 0 V0.5 M3.78 0.5 H4.02",
+            "M2.5 2.2 V1.7 M2.38 1.7 H2.62",
+            "M3.9 2.2 V1.7 M3.78 1.7 H4.02",
+            "M0.5 2 V0.2",
+            "M1.9 0.2 V2",
+            "M4.5 2 L5.9 0.2",
+            "M5.9 2 L4.5 0.2",
+            "M0 0.9 H0.2",
+            "M6.2 0.9 H6.4",
+        ),
         (),
-        ("M0.5 0.22 L0.4 0.5 L0.6 0.5 Z", "M1.9 1.98 L1.8 1.7 L2 1.7 Z",
-         "M5.9 0.22 L5.65 0.36 L5.83 0.5 Z", "M4.5 0.22 L4.75 0.36 L4.57 0.5 Z"),
+        (
+            "M0.5 0.22 L0.4 0.5 L0.6 0.5 Z",
+            "M1.9 1.98 L1.8 1.7 L2 1.7 Z",
+            "M5.9 0.22 L5.65 0.36 L5.83 0.5 Z",
+            "M4.5 0.22 L4.75 0.36 L4.57 0.5 Z",
+        ),
     )
     example = Example(
         "neutral: bypass 38·√4 = 76 with smoothing; the clearances 0.0006·20, 0.00005·(100−20)",
         {"P": 100.0, "bypass_in": 4.0, "bypass_out": 0.0, "A": 20.0, "B": 0.0, "T": 0.0},
-        {"P": 0.009, "bypass_in": 75.71, "bypass_out": -75.71, "A": 0.008, "B": -0.005, "T": -0.012},
+        {
+            "P": 0.009,
+            "bypass_in": 75.71,
+            "bypass_out": -75.71,
+            "A": 0.008,
+            "B": -0.005,
+            "T": -0.012,
+        },
     )
     law = _six_way

@@ -35,16 +35,32 @@ class Orifice(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "plugged", "orifice plugged", "k", "factor", 1 / 100, "dam", 0.6,
-            "Look through it against the light.", "Clean it; never drill it out.",
+            "plugged",
+            "orifice plugged",
+            "k",
+            "factor",
+            1 / 100,
+            "dam",
+            0.6,
+            "Look through it against the light.",
+            "Clean it; never drill it out.",
         ),
         FaultMode(
-            "washed_out", "orifice washed out or the wrong one", "k", "factor", 4.0, "detour", 0.15,
-            "Pin gauge in the bore.", "Fit the specified orifice.",
+            "washed_out",
+            "orifice washed out or the wrong one",
+            "k",
+            "factor",
+            4.0,
+            "detour",
+            0.15,
+            "Pin gauge in the bore.",
+            "Fit the specified orifice.",
         ),
     )
     symbol = Symbol(
-        1, 1.4, {"inlet": ("south", 0.5), "outlet": ("north", 0.5)},
+        1,
+        1.4,
+        {"inlet": ("south", 0.5), "outlet": ("north", 0.5)},
         ("M0.5 0 V1.4", "M0.15 0.4 Q0.45 0.7 0.15 1", "M0.85 0.4 Q0.55 0.7 0.85 1"),
     )
     example = Example(
@@ -57,9 +73,7 @@ class Orifice(ComponentType):
 def _check(x, k, env, f, j):  # type: ignore[no-untyped-def]
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = check_flow(
-                x[c, 0, b] - x[c, 1, b], k[c, 0, b], k[c, 1, b], k[c, 2, b]
-            )
+            q, dq = check_flow(x[c, 0, b] - x[c, 1, b], k[c, 0, b], k[c, 1, b], k[c, 2, b])
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -73,28 +87,47 @@ class CheckValve(ComponentType):
     class Parameters(Parameters):
         k: float = quantity(35, "L/min/√bar", "flow at 1 bar above cracking", low=0.01, high=2000)
         cracking_bar: float = quantity(0.5, "bar", "opens at", low=0, high=50)
-        leak_lpm_per_bar: float = quantity(
-            1e-4, "L/min/bar", "leakage backward", low=1e-7, high=10
-        )
+        leak_lpm_per_bar: float = quantity(1e-4, "L/min/bar", "leakage backward", low=1e-7, high=10)
 
     fault_modes = (
         FaultMode(
-            "stuck_shut", "check does not open fully", "k", "factor", 1 / 80, "dam", 0.35,
-            "Poppet cocked or gummed; broken spring across it.", "Clean or replace the check.",
+            "stuck_shut",
+            "check does not open fully",
+            "k",
+            "factor",
+            1 / 80,
+            "dam",
+            0.35,
+            "Poppet cocked or gummed; broken spring across it.",
+            "Clean or replace the check.",
         ),
         FaultMode(
-            "leaks_back", "check does not seat", "leak_lpm_per_bar", "square", 1.0, "detour", 0.6,
-            "Dirt or a groove on the seat.", "Clean or replace the check.",
+            "leaks_back",
+            "check does not seat",
+            "leak_lpm_per_bar",
+            "square",
+            1.0,
+            "detour",
+            0.6,
+            "Dirt or a groove on the seat.",
+            "Clean or replace the check.",
         ),
     )
     one_way = True
     symbol = Symbol(
-        1, 1.6, {"inlet": ("south", 0.5), "outlet": ("north", 0.5)},
-        ("M0.5 1.6 V1.1", "M0.5 0.45 V0", "M0.1 0.45 L0.5 1.05 L0.9 0.45",
-         "M0.5 0.45 a0.28 0.28 0 1 0 0.01 0"),
+        1,
+        1.6,
+        {"inlet": ("south", 0.5), "outlet": ("north", 0.5)},
+        (
+            "M0.5 1.6 V1.1",
+            "M0.5 0.45 V0",
+            "M0.1 0.45 L0.5 1.05 L0.9 0.45",
+            "M0.5 0.45 a0.28 0.28 0 1 0 0.01 0",
+        ),
     )
     example = Example(
         "35·√(4.5 − 0.5) = 70 less smoothing",
-        {"inlet": 4.5, "outlet": 0.0}, {"inlet": 69.73, "outlet": -69.73},
+        {"inlet": 4.5, "outlet": 0.0},
+        {"inlet": 69.73, "outlet": -69.73},
     )
     law = _check

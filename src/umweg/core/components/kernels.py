@@ -26,7 +26,9 @@ def _cache_folder() -> str:
     here = Path(__file__).parent
     for source in sorted([*here.glob("*.py"), *(here.parent / "solve").glob("*.py")]):
         digest.update(source.read_bytes())
-    base = Path(os.environ.get("UMWEG_KERNELS", Path(tempfile.gettempdir()) / f"umweg-{os.getuid()}"))
+    base = Path(
+        os.environ.get("UMWEG_KERNELS", Path(tempfile.gettempdir()) / f"umweg-{os.getuid()}")
+    )
     return str(base / f"kernels-{digest.hexdigest()[:12]}")
 
 

@@ -11,8 +11,13 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.kernels import check_flow, couple, law, softplus, turbulent
 
-_RELIEF_BOX = ("M0.2 0.7 H1.8 V2.3 H0.2 Z", "M1 0 V0.7", "M1 2.3 V3", "M1.35 2.2 V0.85",
-               "M1.8 1.2 l0.2 0.15 l-0.15 0.15 l0.3 0.15 l-0.3 0.15 l0.15 0.15")
+_RELIEF_BOX = (
+    "M0.2 0.7 H1.8 V2.3 H0.2 Z",
+    "M1 0 V0.7",
+    "M1 2.3 V3",
+    "M1.35 2.2 V0.85",
+    "M1.8 1.2 l0.2 0.15 l-0.15 0.15 l0.3 0.15 l-0.3 0.15 l0.15 0.15",
+)
 
 
 @law
@@ -38,9 +43,7 @@ class ReliefValve(ComponentType):
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(Parameters):
-        set_bar: float = quantity(
-            180, "bar", "cracking pressure", low=1, high=700, tolerance=0.012
-        )
+        set_bar: float = quantity(180, "bar", "cracking pressure", low=1, high=700, tolerance=0.012)
         override_bar_per_lpm: float = quantity(
             0.25, "bar/(L/min)", "rise above the setting per flow", low=0.005, high=10
         )
@@ -143,8 +146,9 @@ class CounterbalanceValve(ComponentType):
     ports = (Port("valve"), Port("cylinder"), Port("pilot", line="pilot"))
 
     class Parameters(Parameters):
-        set_bar: float = quantity(210, "bar", "opens at, without pilot", low=5, high=700,
-                                  tolerance=0.03)
+        set_bar: float = quantity(
+            210, "bar", "opens at, without pilot", low=5, high=700, tolerance=0.03
+        )
         pilot_ratio: float = quantity(4, "1", "pilot area over load area", low=0, high=12)
         span_bar_per_k: float = quantity(
             6, "bar/(L/min/√bar)", "excess pressure per opening", low=0.1, high=200
@@ -192,8 +196,15 @@ class CounterbalanceValve(ComponentType):
         3,
         3,
         {"valve": ("south", 1.0), "cylinder": ("north", 1.0), "pilot": ("east", 1.5)},
-        ("M0.2 0.7 H1.8 V2.3 H0.2 Z", "M1 0 V0.7", "M1 2.3 V3", "M1.35 0.8 V2.2",
-         "M1 2.6 H2.5 V1.9", "M2.2 1.85 L2.5 1.55 L2.8 1.85", "M2.5 1.3 V0.4 H1"),
+        (
+            "M0.2 0.7 H1.8 V2.3 H0.2 Z",
+            "M1 0 V0.7",
+            "M1 2.3 V3",
+            "M1.35 0.8 V2.2",
+            "M1 2.6 H2.5 V1.9",
+            "M2.2 1.85 L2.5 1.55 L2.8 1.85",
+            "M2.5 1.3 V0.4 H1",
+        ),
         ("M3 1.5 H1.8",),
         ("M1.35 2.25 L1.25 1.95 L1.45 1.95 Z",),
     )

@@ -61,11 +61,10 @@ class TestKit(ComponentType):
 
     commands = (Command("cap", 0, 1), Command("load_bar", 0, 600))
     opened_port = "outlet"
-    symbol = Symbol(
-        1, 1, {"inlet": ("south", 0.5), "outlet": ("north", 0.5)}, ("M0.5 0 V1",)
-    )
+    symbol = Symbol(1, 1, {"inlet": ("south", 0.5), "outlet": ("north", 0.5)}, ("M0.5 0 V1",))
     example = Example(
         "250·√0.04 = 50 with smoothing",
-        {"inlet": 0.04, "outlet": 0.0}, {"inlet": 30.47, "outlet": -30.47},
+        {"inlet": 0.04, "outlet": 0.0},
+        {"inlet": 30.47, "outlet": -30.47},
     )
     law = _test_kit

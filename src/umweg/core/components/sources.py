@@ -206,5 +206,3 @@ class FixedPump(ComponentType):
         {"inlet": 46.798, "outlet": -46.798, "shaft": 3.2},
     )
     law = _fixed_pump
-
-

@@ -8,7 +8,15 @@ from scipy.special import logsumexp
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
-from umweg.core.diagnose.evidence import Belief, Evidence, Measured, believe, spread_band, weigh
+from umweg.core.diagnose.evidence import (
+    Belief,
+    Evidence,
+    Measured,
+    believe,
+    noise_sd,
+    spread_band,
+    weigh,
+)
 from umweg.core.diagnose.plan import Band, Money, Planner, Step, next_steps
 from umweg.core.faults.population import Fault, Hypothesis, Population, fault_pairs
 from umweg.core.observe.observations import Instrument, Observation
@@ -97,9 +105,7 @@ class Diagnostician:
         """Evidence of every observation about every candidate of a population."""
         return [weigh(predictor, o, self.instruments) for o in observations]
 
-    def diagnose(
-        self, observations: Sequence[Observation], with_steps: bool = True
-    ) -> Diagnosis:
+    def diagnose(self, observations: Sequence[Observation], with_steps: bool = True) -> Diagnosis:
         """Rank the suspects, say why, and plan the next step.
 
         Raises
@@ -140,7 +146,12 @@ class Diagnostician:
         repairs = self._repairs(predictor, shares)
         offered = [s for s in steps if not s.refused]
         return Diagnosis(
-            suspects, other, other <= UNEXPLAINED_ABOVE, pairs_drawn, tuple(steps), repairs,
+            suspects,
+            other,
+            other <= UNEXPLAINED_ABOVE,
+            pairs_drawn,
+            tuple(steps),
+            repairs,
             with_steps and all(s.saving <= 0 for s in offered),
         )
 
@@ -161,8 +172,9 @@ class Diagnostician:
         names = tuple(sorted(leaders))
         if names not in self._pairs:
             pairs = fault_pairs(singles, [leaders[n] for n in names])
-            self._pairs = {names: Predictor(self.circuit, merged(singles, pairs),
-                                            self.predictor.solver)}
+            self._pairs = {
+                names: Predictor(self.circuit, merged(singles, pairs), self.predictor.solver)
+            }
         return self._pairs[names]
 
     def _repairs(self, predictor: Predictor, shares: Array) -> tuple[Repair, ...]:
@@ -173,8 +185,12 @@ class Diagnostician:
         ranked = sorted(by_component.items(), key=lambda item: -item[1])[:4]
         typical = float(np.mean(list(self.money.repair_cost.values())))
         return tuple(
-            Repair(name, float(share), self.money.repair_cost[name],
-                   self.money.repair_cost[name] + max(0.0, 1.0 - float(share)) * typical)
+            Repair(
+                name,
+                float(share),
+                self.money.repair_cost[name],
+                self.money.repair_cost[name] + max(0.0, 1.0 - float(share)) * typical,
+            )
             for name, share in ranked
         )
 
@@ -282,12 +298,14 @@ def _groups(
         state = planner.circuit.states[step.state]
         table = planner.predictor[state]
         row = next(
-            i for i, q in enumerate(table.quantities)
+            i
+            for i, q in enumerate(table.quantities)
             if q.kind == step.quantity and q.place == step.point
         )
         mean, variance = planner.belief.posterior(table.mean[row], table.slope[row])
-        step_noise = 0.5 * (np.sqrt(variance).mean() * 0.1 + 1e-3)
-        tables.append((mean, variance + step_noise**2))
+        typical = float(np.average(mean, weights=planner.weight + 1e-30))
+        noise = noise_sd(table.quantities[row], typical, step.instrument)
+        tables.append((mean, variance + noise**2))
     parent = {k: k for k in keys}
 
     def root(k: str) -> str:
@@ -300,7 +318,9 @@ def _groups(
         spans = [population.members[index[k]] for k in keys]
         rows = np.concatenate(spans) if spans else np.array([], dtype=int)
         sd = np.sqrt(variance)
-        grid = np.linspace((mean[rows] - 3 * sd[rows]).min(), (mean[rows] + 3 * sd[rows]).max(), 64)
+        ends = (mean[rows] - 3 * sd[rows]).min(), (mean[rows] + 3 * sd[rows]).max()
+        grid = np.linspace(*ends, 64)
+        sd = np.maximum(sd, grid[1] - grid[0])
         for k, members in zip(keys, spans, strict=True):
             w = planner.weight[members] + 1e-30
             z = (grid - mean[members, None]) / sd[members, None]
@@ -309,7 +329,10 @@ def _groups(
     for i, a in enumerate(keys):
         for b in keys[i + 1 :]:
             apart = max(
-                (0.5 * float(np.abs(x - y).sum()) for x, y in zip(shapes[a], shapes[b], strict=True)),
+                (
+                    0.5 * float(np.abs(x - y).sum())
+                    for x, y in zip(shapes[a], shapes[b], strict=True)
+                ),
                 default=1.0 if not tables else 0.0,
             )
             if tables and apart < SAME_GROUP_BELOW:

@@ -150,13 +150,21 @@ def _weigh_reading(
     instrument = next((i for i in instruments if i.id == reading.instrument), None)
     value = float(to_scale(quantity, np.asarray(value_base)))
     return Measured(
-        reading.id, quantity, state, value, noise_sd(quantity, value_base, instrument),
-        table.mean[row], table.slope[row], table.known,
+        reading.id,
+        quantity,
+        state,
+        value,
+        noise_sd(quantity, value_base, instrument),
+        table.mean[row],
+        table.slope[row],
+        table.known,
         log_broad(quantity, table.mean[row], value),
     )
 
 
-def behaviour_states(circuit: Circuit, function_id: str, move: str, when: str) -> list[MachineState]:
+def behaviour_states(
+    circuit: Circuit, function_id: str, move: str, when: str
+) -> list[MachineState]:
     """The states in which an operator judges a function: light, loaded, held."""
     function = circuit.function(function_id)
     oil_c = OIL_C_OF_WHEN[when]
@@ -166,20 +174,21 @@ def behaviour_states(circuit: Circuit, function_id: str, move: str, when: str) -
             states.append(
                 MachineState(
                     label=f"{function.label} {function.moves[move].label}, {load}",
-                    engine="rated", oil_c=oil_c, moves={function_id: move},
+                    engine="rated",
+                    oil_c=oil_c,
+                    moves={function_id: move},
                     loads={function_id: load},
                 )
             )
     states.append(
-        MachineState(label=f"{function.label} held", engine="idle", oil_c=oil_c,
-                     loads={function_id: "held"})
+        MachineState(
+            label=f"{function.label} held", engine="idle", oil_c=oil_c, loads={function_id: "held"}
+        )
     )
     return states
 
 
-def behaviour_probabilities(
-    predictor: Predictor, function_id: str, move: str, when: str
-) -> Array:
+def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, when: str) -> Array:
     """(5, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
 
     Light speed below an eighth of the healthy one is “dead”; light but not loaded is “weak”;
@@ -301,8 +310,14 @@ def believe(
     count, unknowns = len(log_weight), len(predictor.unknowns.keys) + 1
     if not readings:
         nothing = np.zeros((0, unknowns, count))
-        return Belief(log_weight, log_other, nothing, np.zeros((count, 0, 0)),
-                      np.zeros((count, 0)), np.zeros((count, 0), dtype=bool))
+        return Belief(
+            log_weight,
+            log_other,
+            nothing,
+            np.zeros((count, 0, 0)),
+            np.zeros((count, 0)),
+            np.zeros((count, 0), dtype=bool),
+        )
     broad = np.array([r.log_broad for r in readings])
     log_other += float(broad.sum())
     log_fit, precision, solved, aside = _joint(readings, broad)
@@ -348,7 +363,9 @@ def _joint(
     _, log_det = np.linalg.slogdet(wide)
     kept = n - aside.sum(axis=1)
     log_fit = -0.5 * (
-        log_det - aside.sum(axis=1) * np.log(_SET_ASIDE) + kept * np.log(2.0 * np.pi)
+        log_det
+        - aside.sum(axis=1) * np.log(_SET_ASIDE)
+        + kept * np.log(2.0 * np.pi)
         + (error * solved).sum(axis=1)
     )
     log_fit += kept * np.log1p(-MISREAD_SHARE) + (aside * broad).sum(axis=1)

@@ -28,9 +28,7 @@ class Hazard:
     words: str
 
 
-def pressure_hazard(
-    predictor: Predictor, state: MachineState, weight: Array
-) -> Hazard | None:
+def pressure_hazard(predictor: Predictor, state: MachineState, weight: Array) -> Hazard | None:
     """The worst rated port in a state over the live candidates; None when all stay below."""
     table = predictor[state]
     live = weight > LIVE
@@ -66,7 +64,9 @@ def live_line_cautions(circuit: Circuit, predictor: Predictor, state: MachineSta
     if not opened:
         return []
     parked = MachineState(
-        label="engine off, loads held", engine="off", oil_c=state.oil_c,
+        label="engine off, loads held",
+        engine="off",
+        oil_c=state.oil_c,
         loads={f.id: "held" for f in circuit.functions if "held" in f.loads},
     )
     healthy = predictor[parked].healthy

@@ -121,7 +121,9 @@ class Setup:
         for kit in state.interventions:
             if (kit.point, kit.kind) not in known:
                 total += INLINE_MIN if kit.kind == "inline_flow" else CAP_MIN
-                total += 0.0 if kit.point in self.points else circuit.test_point(kit.point).access_min
+                total += (
+                    0.0 if kit.point in self.points else circuit.test_point(kit.point).access_min
+                )
         inline = {i.point for i in state.interventions if i.kind == "inline_flow"}
         if point is not None and point not in self.points | inline:
             total += circuit.test_point(point).access_min
@@ -170,9 +172,7 @@ class Planner:
         self.key_of = {population.hypotheses[h].key: i for i, h in enumerate(self.owners)}
         cost = money.repair_cost
         comeback = COMEBACK_MIN * money.labour_per_min
-        parts = [
-            {f.component_id for f in population.hypotheses[h].faults} for h in self.owners
-        ]
+        parts = [{f.component_id for f in population.hypotheses[h].faults} for h in self.owners]
         self.decisions = sorted({p for group in parts for p in group})
         self.wasted = np.array(
             [
@@ -244,17 +244,29 @@ class Planner:
             what = "flow meter" if quantity.kind == "flow_lpm" else f"gauge up to {highest:.0f} bar"
             refused = refused or f"the workshop has no {what}"
         return Step(
-            "reading", quantity.place, place_label(self.circuit, quantity), quantity.kind,
-            UNIT_OF_KIND[quantity.kind], name, state.label, minutes, bits,
+            "reading",
+            quantity.place,
+            place_label(self.circuit, quantity),
+            quantity.kind,
+            UNIT_OF_KIND[quantity.kind],
+            name,
+            state.label,
+            minutes,
+            bits,
             self._band("healthy", quantity, mean, variance),
             tuple(
-                band for key in self.suspects
+                band
+                for key in self.suspects
                 if (band := self._band(key, quantity, mean, variance)) is not None
             ),
             hazard,
             (*state.cautions, *live_line_cautions(self.circuit, self.predictor, state)),
             "" if point is None else self.circuit.test_point(point).fitting,
-            instrument, highest, saving - minutes * self.money.labour_per_min, (), refused,
+            instrument,
+            highest,
+            saving - minutes * self.money.labour_per_min,
+            (),
+            refused,
         )
 
     def _highest(self, pressure: Array) -> float:
@@ -267,12 +279,17 @@ class Planner:
     def _gauge(self, highest_bar: float, lowest_bar: float) -> Instrument | None:
         """The finest gauge whose range holds the highest pressure any live candidate could make."""
         fit = [
-            i for i in self.instruments
-            if i.measures == "pressure" and to_base(i.high, i.unit) >= highest_bar
+            i
+            for i in self.instruments
+            if i.measures == "pressure"
+            and to_base(i.high, i.unit) >= highest_bar
             and to_base(i.low, i.unit) <= max(lowest_bar, -0.9)
         ]
-        wide = [i for i in self.instruments
-                if i.measures == "pressure" and to_base(i.high, i.unit) >= highest_bar]
+        wide = [
+            i
+            for i in self.instruments
+            if i.measures == "pressure" and to_base(i.high, i.unit) >= highest_bar
+        ]
         chosen = fit or ([] if lowest_bar < -0.05 else wide)
         return min(chosen, key=lambda i: to_base(i.high, i.unit) * i.accuracy_pct, default=None)
 
@@ -289,14 +306,36 @@ class Planner:
         return Band(key, low, high)
 
     def look_step(
-        self, kind: str, place: str, label: str, state: tuple[str, str],
-        words: Sequence[str], probability: Array, minutes: float,
+        self,
+        kind: str,
+        place: str,
+        label: str,
+        state: tuple[str, str],
+        words: Sequence[str],
+        probability: Array,
+        minutes: float,
     ) -> Step:
         """Judge something that is seen, not measured; ``probability (W, C)``."""
         bits, saving = self.information(probability[:, self.live].T + 1e-9)
-        expected = probability[:, self.live] @ (self.weight[self.live] / self.weight[self.live].sum())
+        expected = probability[:, self.live] @ (
+            self.weight[self.live] / self.weight[self.live].sum()
+        )
         return Step(
-            kind, place, label, kind, "", *state, minutes, bits, None, (), None, (), "", None, None,
+            kind,
+            place,
+            label,
+            kind,
+            "",
+            *state,
+            minutes,
+            bits,
+            None,
+            (),
+            None,
+            (),
+            "",
+            None,
+            None,
             saving - minutes * self.money.labour_per_min,
             tuple((w, float(p)) for w, p in zip(words, expected, strict=True)),
         )
@@ -310,7 +349,8 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     steps: list[Step] = []
     taken = {
         (o.quantity.replace("time_s", "speed_mm_s"), o.point, o.state)
-        for o in observations if isinstance(o, Reading) and isinstance(o.state, str)
+        for o in observations
+        if isinstance(o, Reading) and isinstance(o.state, str)
     }
     for name, state in circuit.states.items():
         if state.engine == "off":
@@ -344,16 +384,18 @@ def _readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool
     return False
 
 
-def _looks(
-    planner: Planner, observations: Sequence[Observation], setup: Setup
-) -> list[Step]:
+def _looks(planner: Planner, observations: Sequence[Observation], setup: Setup) -> list[Step]:
     """Free looks: indicators, oil, and functions nobody has spoken of yet."""
     circuit, predictor = planner.circuit, planner.predictor
     steps = []
     seen = {o.component for o in observations if isinstance(o, IndicatorLook)}
     running = next(
-        (n for n, s in circuit.states.items()
-         if not s.moves and s.engine == "rated" and not s.interventions), None,
+        (
+            n
+            for n, s in circuit.states.items()
+            if not s.moves and s.engine == "rated" and not s.interventions
+        ),
+        None,
     )
     if running is not None:
         state = circuit.states[running]
@@ -363,17 +405,26 @@ def _looks(
                 minutes = setup.minutes(circuit, state, None)
                 steps.append(
                     planner.look_step(
-                        "indicator", quantity.place, place_label(circuit, quantity),
-                        (running, state.label), ("tripped", "not tripped"),
-                        np.stack([trip, 1.0 - trip]), minutes,
+                        "indicator",
+                        quantity.place,
+                        place_label(circuit, quantity),
+                        (running, state.label),
+                        ("tripped", "not tripped"),
+                        np.stack([trip, 1.0 - trip]),
+                        minutes,
                     )
                 )
     if not any(isinstance(o, Look) for o in observations):
         foam = foam_probability(predictor)
         steps.append(
             planner.look_step(
-                "oil", "tank", "Oil at the sight glass", ("", "engine off, level posture"),
-                ("foamy", "not foamy"), np.stack([foam, 1.0 - foam]), LOOK_MIN,
+                "oil",
+                "tank",
+                "Oil at the sight glass",
+                ("", "engine off, level posture"),
+                ("foamy", "not foamy"),
+                np.stack([foam, 1.0 - foam]),
+                LOOK_MIN,
             )
         )
     spoken = {(o.function, o.move) for o in observations if isinstance(o, Behaviour)}
@@ -384,8 +435,13 @@ def _looks(
             words = behaviour_probabilities(predictor, function.id, move, "warm")
             steps.append(
                 planner.look_step(
-                    "behaviour", f"{function.id}.{move}", f"{function.label} {call.label}",
-                    ("", "rated speed, warm oil, light and loaded"), BEHAVIOURS, words, 3.0,
+                    "behaviour",
+                    f"{function.id}.{move}",
+                    f"{function.label} {call.label}",
+                    ("", "rated speed, warm oil, light and loaded"),
+                    BEHAVIOURS,
+                    words,
+                    3.0,
                 )
             )
     return [s for s in steps if s.bits >= 0.01]

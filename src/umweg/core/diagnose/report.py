@@ -210,8 +210,7 @@ def observation_words(circuit: Circuit, observation: Observation) -> str:
         function = circuit.function(observation.function)
         move = function.moves[observation.move].label
         return (
-            f"{function.label} {move}: {HOW_WORDS[observation.how]}, "
-            f"{WHEN_WORDS[observation.when]}"
+            f"{function.label} {move}: {HOW_WORDS[observation.how]}, {WHEN_WORDS[observation.when]}"
         )
     if isinstance(observation, IndicatorLook):
         label = circuit.component(observation.component).label
@@ -317,7 +316,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
 
 def _quantity(step: Step) -> Quantity:
     return next(
-        Quantity(kind, step.point) for kind in UNIT_OF_KIND if kind == step.quantity  # type: ignore[arg-type]
+        Quantity(kind, step.point)
+        for kind in UNIT_OF_KIND
+        if kind == step.quantity  # type: ignore[arg-type]
     )
-
-

@@ -198,7 +198,8 @@ def unknowns_of(network: Network) -> Unknowns:
     """Every parameter that its type declares a tolerance for, except the shop's own kit."""
     kits = {p.id for p in network.parts if p.type == TestKit.type_name}
     found = [
-        p for p in network.parameters
+        p
+        for p in network.parameters
         if p.tolerance > 0 and p.value != 0 and p.component_id not in kits
     ]
     return Unknowns(

@@ -70,8 +70,12 @@ def _component_problems(component: Component, kind: type[ComponentType] | None) 
     for port in component.connections:
         if port not in ports:
             problems.append(
-                Problem("no_port", f"{where}, port {port}", "there is no such port",
-                        f"a {kind.label.lower()} has {', '.join(ports)}")
+                Problem(
+                    "no_port",
+                    f"{where}, port {port}",
+                    "there is no such port",
+                    f"a {kind.label.lower()} has {', '.join(ports)}",
+                )
             )
     for port in component.ratings:
         if port not in ports:
@@ -83,8 +87,12 @@ def _component_problems(component: Component, kind: type[ComponentType] | None) 
             name = str(e["loc"][0])
             unit = kind.unit(name) if name in kind.Parameters.model_fields else ""
             problems.append(
-                Problem("parameter", f"{where}, parameter {name}", f"{e['msg']}, got {e['input']}",
-                        f"in {unit}" if unit else "not a parameter of this type")
+                Problem(
+                    "parameter",
+                    f"{where}, parameter {name}",
+                    f"{e['msg']}, got {e['input']}",
+                    f"in {unit}" if unit else "not a parameter of this type",
+                )
             )
     adjuster = component.service.adjuster
     if adjuster is not None and adjuster.parameter not in kind.adjustable:
@@ -97,8 +105,9 @@ def _component_problems(component: Component, kind: type[ComponentType] | None) 
 def _net_problems(circuit: Circuit, usable: list[Component]) -> list[Problem]:
     problems = []
     kinds = component_types()
-    ends: dict[str, list[tuple[str, str]]] = {m.id: [(m.id, "rotation")] for m in
-                                              circuit.prime_movers}
+    ends: dict[str, list[tuple[str, str]]] = {
+        m.id: [(m.id, "rotation")] for m in circuit.prime_movers
+    }
     boundary = {m.id for m in circuit.prime_movers}
     for component in usable:
         for port in kinds[component.type].ports:
@@ -115,8 +124,12 @@ def _net_problems(circuit: Circuit, usable: list[Component]) -> list[Problem]:
             )
         if len(members) == 1 and net not in boundary and len(usable) == len(circuit.components):
             problems.append(
-                Problem("dead_end", f"net {net}", f"has one end only, at {members[0][0]}",
-                        "a misspelt net name, or a missing plug, gauge port or load")
+                Problem(
+                    "dead_end",
+                    f"net {net}",
+                    f"has one end only, at {members[0][0]}",
+                    "a misspelt net name, or a missing plug, gauge port or load",
+                )
             )
     return problems
 
@@ -145,27 +158,32 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
     for net in sorted(oil.nodes):
         if not any(nx.has_path(oil, net, t) for t in tanks):
             problems.append(Problem("no_way", f"net {net}", "has no way to tank"))
-    inlets = {
-        p.connections[kinds[p.type].ports[0].name] for p in parts if kinds[p.type].relieves
-    }
+    inlets = {p.connections[kinds[p.type].ports[0].name] for p in parts if kinds[p.type].relieves}
     for pump in pumps:
         outlet = pump.connections[kinds[pump.type].ports[1].name]
         reach = nx.node_connected_component(barred, outlet)
         if not reach & inlets:
             problems.append(
-                Problem("no_relief", f"component {pump.id}, port outlet",
-                        "no relief valve bounds the pressure of this pump",
-                        "add a relief on the outlet, before any check")
+                Problem(
+                    "no_relief",
+                    f"component {pump.id}, port outlet",
+                    "no relief valve bounds the pressure of this pump",
+                    "add a relief on the outlet, before any check",
+                )
             )
         others = [
-            o.id for o in pumps
+            o.id
+            for o in pumps
             if o.id > pump.id and o.connections[kinds[o.type].ports[1].name] in reach
         ]
         for other in others:
             problems.append(
-                Problem("joined_pumps", f"component {pump.id}, port outlet",
-                        f"pushes on the same net as “{other}” without a check between",
-                        "add a check behind each pump")
+                Problem(
+                    "joined_pumps",
+                    f"component {pump.id}, port outlet",
+                    f"pushes on the same net as “{other}” without a check between",
+                    "add a check behind each pump",
+                )
             )
     return problems
 
@@ -179,8 +197,10 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
     def command_exists(key: str) -> bool:
         owner, _, name = key.partition(".")
         part = parts.get(owner)
-        return part is not None and part.type in kinds and any(
-            c.name == name for c in kinds[part.type].commands
+        return (
+            part is not None
+            and part.type in kinds
+            and any(c.name == name for c in kinds[part.type].commands)
         )
 
     for function in circuit.functions:
@@ -188,8 +208,11 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
         actuator = parts.get(function.actuator)
         if actuator is None or function.actuator_port not in actuator.connections:
             problems.append(
-                Problem("no_actuator", where,
-                        f"there is no actuator “{function.actuator}.{function.actuator_port}”")
+                Problem(
+                    "no_actuator",
+                    where,
+                    f"there is no actuator “{function.actuator}.{function.actuator_port}”",
+                )
             )
         for name, move in function.moves.items():
             for key in move.commands:
@@ -201,8 +224,11 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
             for key in values:
                 if not command_exists(f"{function.load}.{key}"):
                     problems.append(
-                        Problem("no_command", f"{where}, load {state}",
-                                f"no command “{function.load}.{key}”")
+                        Problem(
+                            "no_command",
+                            f"{where}, load {state}",
+                            f"no command “{function.load}.{key}”",
+                        )
                     )
     nets = {net for part in circuit.components for net in part.connections.values()}
     for point in circuit.test_points:
@@ -229,8 +255,11 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
         if spec.state not in circuit.states:
             problems.append(Problem("no_state", where, f"there is no state “{spec.state}”"))
         place = (
-            functions if spec.quantity in ("speed_mm_s", "drift_mm_min")
-            else set(parts) if spec.quantity == "indicator" else points
+            functions
+            if spec.quantity in ("speed_mm_s", "drift_mm_min")
+            else set(parts)
+            if spec.quantity == "indicator"
+            else points
         )
         if spec.point not in place:
             problems.append(Problem("no_point", where, f"there is no “{spec.point}” to read it at"))

@@ -195,9 +195,7 @@ class Network:
         return SolvableState(
             values,
             self._boundary(state),
-            viscosity_mm2_s(
-                state.oil_c, fluid.viscosity_40_c_mm2_s, fluid.viscosity_100_c_mm2_s
-            ),
+            viscosity_mm2_s(state.oil_c, fluid.viscosity_40_c_mm2_s, fluid.viscosity_100_c_mm2_s),
         )
 
     def _boundary(self, state: MachineState) -> Array:

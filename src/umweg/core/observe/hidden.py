@@ -80,8 +80,13 @@ class HiddenMachine:
         ratios = []
         for load in ("free", "working"):
             if load in function.loads:
-                state = MachineState(label=load, engine="rated", oil_c=oil_c,
-                                     moves={function_id: move}, loads={function_id: load})
+                state = MachineState(
+                    label=load,
+                    engine="rated",
+                    oil_c=oil_c,
+                    moves={function_id: move},
+                    loads={function_id: load},
+                )
                 ratios.append(self.value(speed, state) / self.value(speed, state, healthy=True))
         light, loaded = ratios[0], ratios[-1]
         held = MachineState(label="held", engine="idle", oil_c=oil_c, loads={function_id: "held"})

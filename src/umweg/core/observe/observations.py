@@ -102,8 +102,11 @@ def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
         that is not positive.
     """
     wanted = {
-        "pressure_bar": "pressure", "flow_lpm": "flow", "time_s": "time",
-        "drift_mm_min": "drift", "speed_mm_s": "mm/s",
+        "pressure_bar": "pressure",
+        "flow_lpm": "flow",
+        "time_s": "time",
+        "drift_mm_min": "drift",
+        "speed_mm_s": "mm/s",
     }[reading.quantity]
     if reading.quantity == "speed_mm_s":
         if reading.unit != "mm/s":

@@ -128,9 +128,7 @@ class Predictor:
                 raise SolveError(f"the healthy machine has no steady state in “{label}”")
         return healthy.across
 
-    def _predict(
-        self, state: SolvableState, solution: Solution, healthy: Array
-    ) -> StatePrediction:
+    def _predict(self, state: SolvableState, solution: Solution, healthy: Array) -> StatePrediction:
         population, across = self.population, solution.across
         cases = population.cases(0)
         change = self.solver.sensitivities(
@@ -150,8 +148,14 @@ class Predictor:
         slope[:, :, ~known] = 0.0
         self._severity_cells(mean, slope, known)
         return StatePrediction(
-            self.quantities, mean, slope, known, self._rated_ports,
-            self._overload(across), healthy, solution,
+            self.quantities,
+            mean,
+            slope,
+            known,
+            self._rated_ports,
+            self._overload(across),
+            healthy,
+            solution,
         )
 
     def _severity_cells(self, mean: Array, slope: Array, known: NDArray[np.bool_]) -> None:

@@ -99,7 +99,11 @@ class Extractor:
         self.network = network
 
     def value_and_slope(
-        self, quantity: Quantity, across: Array, parameters: Array, viscosity_mm2_s: float,
+        self,
+        quantity: Quantity,
+        across: Array,
+        parameters: Array,
+        viscosity_mm2_s: float,
         change: Array,
     ) -> tuple[Array, Array]:
         """A quantity of each candidate on its comparison scale, and its change per unknown.

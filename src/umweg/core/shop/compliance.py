@@ -29,7 +29,8 @@ def unmet_specifications(circuit: Circuit) -> list[Problem]:
             limits = " … ".join("" if v is None else f"{v:g}" for v in (spec.low, spec.high))
             problems.append(
                 Problem(
-                    "unmet", f"specification {spec.id}",
+                    "unmet",
+                    f"specification {spec.id}",
                     f"the healthy machine shows {value:.4g} {UNIT_OF_KIND[kind]} in "
                     f"“{spec.state}”, which is {verdict.word} against {limits}",
                     "mend the parameters or the specification",

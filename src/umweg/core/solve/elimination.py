@@ -54,7 +54,9 @@ def factor(values, diagonal, lower_first, lower_slot, update_first, update_targe
 
 
 @compiled
-def substitute(values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row, upper_slot, rhs):  # type: ignore[no-untyped-def]
+def substitute(
+    values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row, upper_slot, rhs
+):  # type: ignore[no-untyped-def]
     """Solve with the factors, in place, for one right-hand side ``(N, B)``."""
     n = diagonal.shape[0]
     for k in range(n):

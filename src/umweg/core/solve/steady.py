@@ -114,7 +114,16 @@ class _Run:
     ids: Indices
 
     ARRAYS: ClassVar[tuple[str, ...]] = (
-        "across", "parameters", "env", "held", "step", "norm", "damping", "going", "done", "ids",
+        "across",
+        "parameters",
+        "env",
+        "held",
+        "step",
+        "norm",
+        "damping",
+        "going",
+        "done",
+        "ids",
     )
 
     def keep(self, mask: NDArray[np.bool_]) -> None:
@@ -250,8 +259,17 @@ class SteadySolver:
                 run.done |= done
                 if run.done.all():
                     return
-            control(run.across, run.held, norm, run.norm, run.step, run.damping, run.going,
-                    rule.growth, rule.reject)
+            control(
+                run.across,
+                run.held,
+                norm,
+                run.norm,
+                run.step,
+                run.damping,
+                run.going,
+                rule.growth,
+                rule.reject,
+            )
             load_diagonal(values, s.diagonal, self._mass, run.step)
             self._factor(values)
             np.negative(residual, out=residual)
@@ -285,16 +303,36 @@ class SteadySolver:
 
     def _factor(self, values: Array) -> None:
         s = self.structure
-        factor(values, s.diagonal, s.lower_first, s.lower_slot, s.update_first, s.update_target,
-               s.update_right)
+        factor(
+            values,
+            s.diagonal,
+            s.lower_first,
+            s.lower_slot,
+            s.update_first,
+            s.update_target,
+            s.update_right,
+        )
 
     def _substitute(self, values: Array, rhs: Array) -> None:
         s = self.structure
-        substitute(values, s.diagonal, s.lower_first, s.lower_row, s.lower_slot, s.upper_first,
-                   s.upper_row, s.upper_slot, rhs)
+        substitute(
+            values,
+            s.diagonal,
+            s.lower_first,
+            s.lower_row,
+            s.lower_slot,
+            s.upper_first,
+            s.upper_row,
+            s.upper_slot,
+            rhs,
+        )
 
     def sensitivities(
-        self, states: Sequence[SolvableState], cases: Cases, across: Array, slots: Indices,
+        self,
+        states: Sequence[SolvableState],
+        cases: Cases,
+        across: Array,
+        slots: Indices,
         steps: Array,
     ) -> Array:
         """How each across variable answers to each parameter at the solution.
@@ -338,7 +376,8 @@ class SteadySolver:
     ) -> Array:
         """(N, B) −∂r/∂θ in elimination order."""
         g = next(
-            i for i, group in enumerate(self.network.groups)
+            i
+            for i, group in enumerate(self.network.groups)
             if slot < group.first_parameter + len(group.component_ids) * group.parameter_count
         )
         group = self.network.groups[g]

@@ -41,7 +41,7 @@ def structure_of(network: Network) -> Structure:
     Source: the greedy minimum-degree rule, Tinney & Walker, Proc. IEEE 55, 1967.
     """
     n = network.unknown_count
-    graph: "nx.Graph[int]" = nx.Graph()
+    graph: nx.Graph[int] = nx.Graph()
     graph.add_nodes_from(range(n))
     for group in network.groups:
         for nets in group.nets:

@@ -1,0 +1,92 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Diagnosis = Schemas["DiagnosisView"];
+export type Suspect = Schemas["SuspectView"];
+export type Step = Schemas["StepView"];
+export type Band = Schemas["BandView"];
+export type Job = Schemas["JobView"];
+export type JobCard = Schemas["JobCard"];
+export type Entry = Schemas["EntryView"];
+export type EntryData = Schemas["NewEntryRequest"]["data"];
+export type Schematic = Schemas["SchematicView"];
+export type SolvedState = Schemas["SolvedStateView"];
+export type Workshop = Schemas["WorkshopView"];
+
+const client = createClient<paths>({ baseUrl: "/" });
+
+/** What went wrong, in the server's own words. */
+export class ApiError extends Error {
+  readonly status: number;
+  constructor(status: number, message: string) {
+    super(message);
+    this.status = status;
+  }
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+function messageOf(error: unknown, status: number): string {
+  const body = error as { detail?: unknown; problems?: string[] } | undefined;
+  const detail = typeof body?.detail === "string" ? body.detail : `The server answered ${status}.`;
+  return [detail, ...(body?.problems ?? [])].join(" ");
+}
+
+async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await request;
+  } catch {
+    throw new ApiError(0, "The server cannot be reached. Nothing was lost; try again.");
+  }
+  if (answer.data === undefined) {
+    throw new ApiError(answer.response.status, messageOf(answer.error, answer.response.status));
+  }
+  return answer.data;
+}
+
+export const api = {
+  workshop: () => unwrap(client.GET("/api/workshop")),
+  jobs: () => unwrap(client.GET("/api/jobs")),
+  job: (id: string) =>
+    unwrap(client.GET("/api/jobs/{job_id}", { params: { path: { job_id: id } } })),
+  diagnosis: (id: string) =>
+    unwrap(client.GET("/api/jobs/{job_id}/diagnosis", { params: { path: { job_id: id } } })),
+  openJob: (machineId: number, complaint: string) =>
+    unwrap(client.POST("/api/jobs", { body: { machine_id: machineId, complaint } })),
+  addEntry: (id: string, data: EntryData, key: string, supersedes?: string) =>
+    unwrap(
+      client.POST("/api/jobs/{job_id}/entries", {
+        params: { path: { job_id: id }, header: { "idempotency-key": key } },
+        body: { data, supersedes: supersedes ?? null, author: "" },
+      }),
+    ),
+  strip: (id: string, entry: string) =>
+    unwrap(
+      client.GET("/api/jobs/{job_id}/entries/{entry_id}/strip", {
+        params: { path: { job_id: id, entry_id: entry } },
+      }),
+    ),
+  schematic: (revision: number) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/schematic", {
+        params: { path: { revision_id: revision } },
+      }),
+    ),
+  state: (revision: number, state: string, suspect: string | null) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/states/{state_id}", {
+        params: { path: { revision_id: revision, state_id: state }, query: { suspect } },
+      }),
+    ),
+};
+
+/** A key that makes a repeated request harmless. */
+export function newKey(): string {
+  return crypto.randomUUID();
+}

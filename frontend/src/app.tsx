@@ -1,0 +1,24 @@
+import { BrowserRouter, Link, Route, Routes } from "react-router";
+import { ComplaintPage } from "./features/complaint/ComplaintPage";
+import { JobPage } from "./features/job/JobPage";
+import { JobsPage } from "./features/jobs/JobsPage";
+
+export function App() {
+  return (
+    <BrowserRouter>
+      <Routes>
+        <Route path="/" element={<JobsPage />} />
+        <Route path="/jobs/:jobId" element={<JobPage />} />
+        <Route path="/jobs/:jobId/complaint" element={<ComplaintPage />} />
+        <Route
+          path="*"
+          element={
+            <main className="p-8">
+              There is no such page. <Link to="/">All jobs</Link>
+            </main>
+          }
+        />
+      </Routes>
+    </BrowserRouter>
+  );
+}

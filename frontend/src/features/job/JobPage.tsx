@@ -1,0 +1,291 @@
+import { Tabs } from "radix-ui";
+import { useMemo, useState } from "react";
+import { Link, useParams } from "react-router";
+import type {
+  Diagnosis,
+  EntryData,
+  Job,
+  Schematic as SchematicData,
+  Step,
+  Workshop,
+} from "../../api/client";
+import {
+  useAddEntry,
+  useDiagnosis,
+  useJob,
+  useSchematic,
+  useSolvedState,
+  useWorkshop,
+} from "../../api/queries";
+import { Schematic } from "../../schematic/Schematic";
+import { pressureColour, SCALE_TOP_BAR } from "../../schematic/scale";
+import { Frame } from "../../ui/Frame";
+import { Failure, Notice, Select } from "../../ui/primitives";
+import { RecordPanel } from "../record/RecordPanel";
+import { StepPanel, stepKey } from "../step/StepPanel";
+import { SuspectsPanel } from "../suspects/SuspectsPanel";
+
+/** Belief on each part: a suspect's share falls on all the parts it names. */
+export function suspicionOf(diagnosis: Diagnosis): Map<string, number> {
+  const shares = new Map<string, number>();
+  for (const suspect of diagnosis.suspects) {
+    for (const fault of suspect.faults) {
+      shares.set(fault.component, (shares.get(fault.component) ?? 0) + suspect.share);
+    }
+  }
+  return shares;
+}
+
+function Scale() {
+  const marks = [0, 25, 100, 180, SCALE_TOP_BAR];
+  return (
+    <div className="flex items-center gap-1 text-xs" role="img" aria-label="Colour of pressures">
+      {marks.map((bar) => (
+        <span key={bar} className="flex items-center gap-0.5">
+          <span
+            className="inline-block h-3 w-5 rounded-sm"
+            style={{ background: pressureColour(bar) }}
+          />
+          {bar}
+        </span>
+      ))}
+      <span>bar</span>
+    </div>
+  );
+}
+
+interface BenchProps {
+  job: Job;
+  diagnosis: Diagnosis;
+  workshop: Workshop;
+  schematic: SchematicData;
+}
+
+const TAB =
+  "min-h-12 flex-1 border-b-4 border-transparent font-semibold data-[state=active]:border-way data-[state=active]:text-way-deep";
+
+function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
+  const add = useAddEntry(job.id);
+  const offered = diagnosis.next_steps.filter((s) => !s.refused);
+  const [chosenKey, setChosenKey] = useState<string | null>(null);
+  const chosen: Step | undefined =
+    diagnosis.next_steps.find((s) => stepKey(s) === chosenKey) ?? offered[0];
+  const [tab, setTab] = useState(job.decision ? "record" : "next");
+  const [selected, setSelected] = useState<string | null>(null);
+  const [stateChoice, setStateChoice] = useState<string | null>(null);
+  const [player, setPlayer] = useState("healthy");
+  const state = stateChoice ?? (chosen?.state || schematic.states[0]?.id || "");
+  const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
+  const suspicion = useMemo(() => suspicionOf(diagnosis), [diagnosis]);
+  const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.point);
+
+  const keep = (data: EntryData, supersedes?: string) => {
+    add.mutate(
+      { data, supersedes },
+      {
+        onSuccess: () => {
+          setChosenKey(null);
+          setStateChoice(null);
+          if (data.kind === "decision") setTab("record");
+        },
+      },
+    );
+  };
+
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[1fr_27rem] max-[900px]:grid-cols-1 max-[900px]:grid-rows-[1fr_1fr]">
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <div className="flex items-center gap-3 border-line border-b px-3 py-1.5">
+          <div className="min-w-0 flex-1">
+            <Select
+              label="State shown"
+              value={state}
+              onChange={setStateChoice}
+              options={schematic.states.map((s) => ({ value: s.id, label: s.label }))}
+            />
+          </div>
+          <div className="min-w-0 flex-1">
+            <Select
+              label="Machine shown"
+              value={player}
+              onChange={setPlayer}
+              options={[
+                { value: "healthy", label: "as it should be" },
+                ...diagnosis.suspects
+                  .filter((s) => s.faults.length === 1)
+                  .map((s) => ({ value: s.key, label: `if ${s.title}` })),
+              ]}
+            />
+          </div>
+          <Scale />
+        </div>
+        {solved.error && (
+          <div className="p-2">
+            <Failure error={solved.error} />
+          </div>
+        )}
+        <div className="min-h-0 flex-1">
+          <Schematic
+            schematic={schematic}
+            solved={solved.data}
+            suspicion={suspicion}
+            target={chosen && chosen.kind === "reading" ? chosen.point : null}
+            selected={selected}
+            onSelect={setSelected}
+          />
+        </div>
+        {selected && <PartNote schematic={schematic} diagnosis={diagnosis} id={selected} />}
+      </div>
+      <Tabs.Root
+        value={tab}
+        onValueChange={setTab}
+        className="flex min-h-0 flex-col border-ink border-l-2 bg-paper"
+      >
+        <Tabs.List aria-label="Bench" className="flex border-line border-b bg-card">
+          <Tabs.Trigger value="next" className={TAB}>
+            Next step
+          </Tabs.Trigger>
+          <Tabs.Trigger value="suspects" className={TAB}>
+            Suspects
+          </Tabs.Trigger>
+          <Tabs.Trigger value="record" className={TAB}>
+            Record {job.entries.length}
+          </Tabs.Trigger>
+        </Tabs.List>
+        <Leader diagnosis={diagnosis} onOpen={() => setTab("suspects")} />
+        <div className="min-h-0 flex-1 overflow-auto p-3">
+          {add.error && <Failure error={add.error} />}
+          <Tabs.Content value="next">
+            {chosen ? (
+              <StepPanel
+                diagnosis={diagnosis}
+                workshop={workshop}
+                chosen={chosen}
+                pointLabel={pointIndex >= 0 ? `M${pointIndex + 1}` : ""}
+                busy={add.isPending}
+                onChoose={(s) => setChosenKey(stepKey(s))}
+                onKeep={keep}
+              />
+            ) : (
+              <Notice tone="plain">No reading is left that would tell the suspects apart.</Notice>
+            )}
+          </Tabs.Content>
+          <Tabs.Content value="suspects">
+            <SuspectsPanel
+              diagnosis={diagnosis}
+              currency={workshop.currency}
+              selected={selected}
+              busy={add.isPending}
+              onSelect={setSelected}
+              onDecide={keep}
+            />
+          </Tabs.Content>
+          <Tabs.Content value="record">
+            <RecordPanel
+              job={job}
+              suspects={diagnosis.suspects}
+              busy={add.isPending}
+              onAdd={keep}
+            />
+          </Tabs.Content>
+        </div>
+      </Tabs.Root>
+    </div>
+  );
+}
+
+/** Always in view: who leads, and how the belief is spread. */
+function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => void }) {
+  const [first, ...rest] = diagnosis.suspects;
+  return (
+    <button
+      type="button"
+      onClick={onOpen}
+      aria-label="Belief so far"
+      className="min-h-12 border-line border-b bg-card px-3 py-1.5 text-left"
+    >
+      <span className="flex h-3 w-full overflow-hidden rounded bg-line" aria-hidden="true">
+        {first && <span className="bg-suspect" style={{ width: `${first.share * 100}%` }} />}
+        {rest.map((s, i) => (
+          <span
+            key={s.key}
+            className="border-card border-l bg-suspect"
+            style={{ width: `${s.share * 100}%`, opacity: 0.6 - i * 0.06 }}
+          />
+        ))}
+      </span>
+      <span className="mt-0.5 block truncate text-sm">
+        {first ? (
+          <>
+            <b className="text-suspect">{Math.round(first.share * 100)} %</b> {first.title}
+          </>
+        ) : (
+          "No suspect stands out"
+        )}
+      </span>
+    </button>
+  );
+}
+
+function PartNote({
+  schematic,
+  diagnosis,
+  id,
+}: {
+  schematic: SchematicData;
+  diagnosis: Diagnosis;
+  id: string;
+}) {
+  const part = schematic.parts.find((p) => p.id === id);
+  if (!part) return null;
+  const suspects = diagnosis.suspects.filter((s) => s.faults.some((f) => f.component === id));
+  return (
+    <p className="border-line border-t bg-card px-3 py-2 text-sm">
+      <b>{part.label}</b> · {part.type_label} · {part.location}
+      {suspects.map((s) => (
+        <span key={s.key} className="ml-2 text-suspect">
+          {Math.round(s.share * 100)} % {s.faults[0]?.mode_label}
+        </span>
+      ))}
+    </p>
+  );
+}
+
+export function JobPage() {
+  const { jobId = "" } = useParams();
+  const job = useJob(jobId);
+  const diagnosis = useDiagnosis(jobId);
+  const workshop = useWorkshop();
+  const schematic = useSchematic(job.data?.circuit_revision);
+  const error = job.error ?? diagnosis.error ?? workshop.error ?? schematic.error;
+  return (
+    <Frame
+      title={job.data?.machine.name ?? "Job"}
+      subtitle={job.data?.complaint}
+      actions={
+        <Link
+          to={`/jobs/${jobId}/complaint`}
+          className="grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold"
+        >
+          Complaint
+        </Link>
+      }
+    >
+      {error && (
+        <div className="p-4">
+          <Failure error={error} />
+        </div>
+      )}
+      {job.data && diagnosis.data && workshop.data && schematic.data ? (
+        <Bench
+          job={job.data}
+          diagnosis={diagnosis.data}
+          workshop={workshop.data}
+          schematic={schematic.data}
+        />
+      ) : (
+        !error && <p className="p-6">Playing every plausible fault …</p>
+      )}
+    </Frame>
+  );
+}

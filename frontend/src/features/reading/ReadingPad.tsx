@@ -1,0 +1,131 @@
+import { useState } from "react";
+import type { EntryData, Step, Workshop } from "../../api/client";
+import { Button, Notice } from "../../ui/primitives";
+import { fromBase, KIND_OF_QUANTITY, show, type Unit, unitsFor } from "../../units";
+import { Keypad } from "./Keypad";
+import { Strip, type StripRow } from "./Strip";
+
+interface ReadingPadProps {
+  step: Step;
+  workshop: Workshop;
+  rows: StripRow[];
+  busy: boolean;
+  onKeep: (data: EntryData) => void;
+  onCancel: () => void;
+}
+
+const WATCH = "time_s";
+
+/** Take one reading: large keys, the gauge's own unit, the conditions of the step, repeats. */
+export function ReadingPad({ step, workshop, rows, busy, onKeep, onCancel }: ReadingPadProps) {
+  const byWatch = step.quantity === "speed_mm_s";
+  const [timed, setTimed] = useState(byWatch);
+  const quantity = timed ? WATCH : step.quantity;
+  const choices: Unit[] =
+    quantity in KIND_OF_QUANTITY
+      ? unitsFor(workshop.units, quantity)
+      : [{ symbol: "mm/s", kind: "speed", factor: 1, offset: 0 }];
+  const gauge = workshop.instruments.find((i) => i.id === step.instrument);
+  const [symbol, setSymbol] = useState(gauge?.unit ?? choices[0]?.symbol ?? "");
+  const unit = choices.find((u) => u.symbol === symbol) ?? choices[0];
+  const [text, setText] = useState("");
+  const [taken, setTaken] = useState<number[]>([]);
+  const typed = Number.parseFloat(text);
+  const valid = text !== "" && Number.isFinite(typed);
+  const all = valid ? [...taken, typed] : taken;
+  const mean = all.length ? all.reduce((a, b) => a + b, 0) / all.length : null;
+  const base = mean === null || !unit || timed ? null : mean * unit.factor + unit.offset;
+
+  const keep = () => {
+    const [first, ...repeats] = all;
+    if (first === undefined || !unit) return;
+    onKeep({
+      kind: "reading",
+      id: "new",
+      point: step.point,
+      quantity: quantity as "pressure_bar",
+      state: step.state,
+      value: first,
+      repeats,
+      unit: unit.symbol,
+      instrument: gauge?.id ?? null,
+    });
+  };
+
+  return (
+    <section aria-label="Reading" className="grid gap-3">
+      <div>
+        <p className="font-bold">
+          {step.point_label}: {step.quantity_label}
+        </p>
+        <p className="text-sm">{step.state_label}</p>
+        {gauge && <p className="text-sm text-soft">{gauge.label}</p>}
+      </div>
+      <div className="flex items-stretch gap-2">
+        <output
+          aria-label="Value"
+          className="flex min-h-14 flex-1 items-center justify-end rounded-md border-2 border-ink bg-white px-3 font-bold text-3xl"
+        >
+          {text || "–"}
+        </output>
+        <fieldset className="flex gap-1" aria-label="Unit">
+          {choices.map((u) => (
+            <Button
+              key={u.symbol}
+              look={u.symbol === unit?.symbol ? "chosen" : "plain"}
+              aria-pressed={u.symbol === unit?.symbol}
+              onClick={() => setSymbol(u.symbol)}
+            >
+              {u.symbol}
+            </Button>
+          ))}
+        </fieldset>
+      </div>
+      {byWatch && (
+        <Button look="quiet" onClick={() => setTimed(!timed)}>
+          {timed ? "Enter a speed instead" : "Enter the stroke's time instead"}
+        </Button>
+      )}
+      <Keypad value={text} onChange={setText} />
+      {taken.length > 0 && (
+        <p className="text-sm">
+          Taken: {taken.map((v) => show(v)).join(", ")} {unit?.symbol}
+        </p>
+      )}
+      <div className="grid grid-cols-2 gap-2">
+        <Button
+          disabled={!valid}
+          onClick={() => {
+            setTaken(all);
+            setText("");
+          }}
+        >
+          Repeat it
+        </Button>
+        <Button look="main" disabled={!all.length || busy} onClick={keep}>
+          Keep the reading
+        </Button>
+      </div>
+      {unit && base !== null && (
+        <Strip
+          unit={unit.symbol}
+          healthy={step.healthy && inUnit(step.healthy, unit)}
+          specification={step.specification && inUnit(step.specification, unit)}
+          rows={rows.map((r) => ({ ...r, ...inUnit(r, unit) }))}
+          value={mean}
+        />
+      )}
+      {timed && (
+        <Notice tone="plain">Time one full stroke, from the start of motion to the stop.</Notice>
+      )}
+      <Button look="quiet" onClick={onCancel}>
+        Back to the step
+      </Button>
+    </section>
+  );
+}
+
+function inUnit<T extends { low: number; high: number }>(band: T, unit: Unit): T {
+  const convert = (v: number) => (Math.abs(v) > 1e8 ? v : fromBase(v, unit));
+  return { ...band, low: convert(band.low), high: convert(band.high) };
+}

@@ -1,0 +1,125 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Entry, type EntryData, type Job, type Suspect } from "../../api/client";
+import { Button, Notice, Tag } from "../../ui/primitives";
+import { showBand } from "../../units";
+import { VERDICT } from "../../words";
+import { Strip } from "../reading/Strip";
+
+interface RecordPanelProps {
+  job: Job;
+  suspects: Suspect[];
+  busy: boolean;
+  onAdd: (data: EntryData, supersedes?: string) => void;
+}
+
+function ReadingStrip({ job, entry, suspects }: { job: Job; entry: Entry; suspects: Suspect[] }) {
+  const strip = useQuery({
+    queryKey: ["strip", entry.id, job.entries.length],
+    queryFn: () => api.strip(job.id, entry.id),
+  });
+  const titles = new Map(suspects.map((s) => [s.key, s]));
+  if (!strip.data) return <p className="text-sm">Computing …</p>;
+  const spec = entry.verdict && {
+    key: "specification",
+    low: entry.verdict.low ?? -1e9,
+    high: entry.verdict.high ?? 1e9,
+  };
+  return (
+    <Strip
+      unit={strip.data.unit}
+      healthy={strip.data.healthy}
+      specification={spec}
+      value={strip.data.value}
+      rows={strip.data.by_suspect.flatMap((b) => {
+        const s = titles.get(b.key);
+        return s ? [{ key: b.key, label: s.title, share: s.share, low: b.low, high: b.high }] : [];
+      })}
+    />
+  );
+}
+
+function Verdict({ entry }: { entry: Entry }) {
+  if (!entry.verdict) return null;
+  const { word, tone } = VERDICT[entry.verdict.word] ?? { word: entry.verdict.word, tone: "warn" };
+  const band = showBand(
+    entry.verdict.low ?? -1e9,
+    entry.verdict.high ?? 1e9,
+    entry.unit_base ?? "",
+  );
+  return (
+    <Tag tone={tone}>
+      {word} · {band}
+    </Tag>
+  );
+}
+
+/** The job's record: what was told, seen, read and decided; corrections stand beside what they mend. */
+export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
+  const [open, setOpen] = useState<string | null>(null);
+  const [note, setNote] = useState("");
+  return (
+    <section aria-label="Record" className="grid gap-2">
+      {job.decision && (
+        <Notice tone="good">
+          <b>Isolated.</b> {job.decision.action}
+        </Notice>
+      )}
+      <ol className="grid gap-1.5">
+        {job.entries.map((entry) => (
+          <li
+            key={entry.id}
+            className={`rounded-md border border-line bg-card px-3 py-2 text-sm ${entry.standing ? "" : "opacity-60"}`}
+          >
+            <div className="flex items-start justify-between gap-2">
+              <span className={entry.standing ? "" : "line-through"}>
+                <span className="mr-1.5 text-soft">{entry.sequence}.</span>
+                {entry.words}
+              </span>
+              <Verdict entry={entry} />
+            </div>
+            {entry.standing && (
+              <div className="mt-1 flex gap-2">
+                {entry.data.kind === "reading" && (
+                  <Button
+                    look="quiet"
+                    className="!px-1"
+                    onClick={() => setOpen(open === entry.id ? null : entry.id)}
+                  >
+                    {open === entry.id ? "Hide who agrees" : "Who agrees?"}
+                  </Button>
+                )}
+                <Button
+                  look="quiet"
+                  className="!px-1"
+                  disabled={busy}
+                  onClick={() => onAdd({ kind: "withdrawal", reason: "" }, entry.id)}
+                >
+                  Withdraw
+                </Button>
+              </div>
+            )}
+            {open === entry.id && <ReadingStrip job={job} entry={entry} suspects={suspects} />}
+          </li>
+        ))}
+      </ol>
+      <label className="grid gap-1 text-sm">
+        <b>Note</b>
+        <textarea
+          className="min-h-14 rounded-md border border-ink/40 bg-white p-2"
+          value={note}
+          onChange={(e) => setNote(e.target.value)}
+        />
+      </label>
+      <Button
+        disabled={busy || !note.trim()}
+        onClick={() => {
+          onAdd({ kind: "note", text: note.trim() });
+          setNote("");
+        }}
+      >
+        Add the note
+      </Button>
+    </section>
+  );
+}

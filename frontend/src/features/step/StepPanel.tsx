@@ -1,0 +1,233 @@
+import { useState } from "react";
+import type { Diagnosis, EntryData, Step, Workshop } from "../../api/client";
+import { Button, Notice, Tag } from "../../ui/primitives";
+import { showBand } from "../../units";
+import { ALWAYS_CAUTIONS, HOW, type How } from "../../words";
+import { ReadingPad } from "../reading/ReadingPad";
+import { Strip, type StripRow } from "../reading/Strip";
+
+interface StepPanelProps {
+  diagnosis: Diagnosis;
+  workshop: Workshop;
+  chosen: Step;
+  pointLabel: string;
+  busy: boolean;
+  onChoose: (step: Step) => void;
+  onKeep: (data: EntryData) => void;
+}
+
+export function stepKey(step: Step): string {
+  return `${step.kind}:${step.point}:${step.quantity}:${step.state}`;
+}
+
+function rowsOf(step: Step, diagnosis: Diagnosis): StripRow[] {
+  const suspects = new Map(diagnosis.suspects.map((s) => [s.key, s]));
+  return step.by_suspect.slice(0, 5).flatMap((band) => {
+    const suspect = suspects.get(band.key);
+    return suspect
+      ? [
+          {
+            key: band.key,
+            label: suspect.title,
+            share: suspect.share,
+            low: band.low,
+            high: band.high,
+          },
+        ]
+      : [];
+  });
+}
+
+function Answers({ step, busy, onKeep }: Pick<StepPanelProps, "busy" | "onKeep"> & { step: Step }) {
+  const likely = new Map(step.outcomes.map((o) => [o.word, o.probability]));
+  const percent = (word: string) => `${Math.round((likely.get(word) ?? 0) * 100)} %`;
+  const [functionId = "", move = ""] = step.point.split(".");
+  const answers: { label: string; hint: string; data: EntryData }[] =
+    step.kind === "behaviour"
+      ? (Object.keys(HOW) as How[]).map((how) => ({
+          label: HOW[how],
+          hint: percent(how),
+          data: { kind: "behaviour", id: "new", function: functionId, move, how, when: "warm" },
+        }))
+      : step.kind === "indicator"
+        ? [true, false].map((tripped) => ({
+            label: tripped ? "Tripped" : "Not tripped",
+            hint: percent(tripped ? "tripped" : "not tripped"),
+            data: {
+              kind: "indicator",
+              id: "new",
+              component: step.point,
+              state: step.state,
+              tripped,
+            },
+          }))
+        : (["foamy", "clear", "milky", "dark"] as const).map((look) => ({
+            label: look,
+            hint: look === "foamy" ? percent("foamy") : "",
+            data: { kind: "oil", id: "new", look },
+          }));
+  return (
+    <div className="grid gap-1.5">
+      {answers.map((answer) => (
+        <Button
+          key={answer.label}
+          className="flex justify-between"
+          disabled={busy}
+          onClick={() => onKeep(answer.data)}
+        >
+          <span className="first-letter:uppercase">{answer.label}</span>
+          <span className="font-normal text-soft">{answer.hint}</span>
+        </Button>
+      ))}
+    </div>
+  );
+}
+
+function Cautions({ step }: { step: Step }) {
+  return (
+    <div className="grid gap-1.5">
+      {step.hazards.map((h) => (
+        <Notice key={h.port} tone={h.refused ? "stop" : "warn"}>
+          {h.words} ({(h.share * 100).toFixed(h.share < 0.01 ? 2 : 1)} % of the belief).{" "}
+          {!h.refused && "Watch the gauge, build up slowly, let go at once above its rating."}
+        </Notice>
+      ))}
+      {step.cautions.map((text) => (
+        <Notice key={text} tone="warn">
+          {text}
+        </Notice>
+      ))}
+      <details className="rounded-md border border-warn/40 bg-warn-soft px-3 py-2 text-sm text-warn">
+        <summary className="min-h-6 cursor-pointer font-semibold">
+          Before anything is opened
+        </summary>
+        <ul className="mt-1 list-disc pl-5">
+          {ALWAYS_CAUTIONS.map((text) => (
+            <li key={text}>{text}</li>
+          ))}
+        </ul>
+      </details>
+    </div>
+  );
+}
+
+/** The next step: where to connect what, in which state, is it safe, and what each would show. */
+export function StepPanel(props: StepPanelProps) {
+  const { diagnosis, workshop, chosen: step, pointLabel, busy, onChoose, onKeep } = props;
+  const [reading, setReading] = useState<string | null>(null);
+  const rows = rowsOf(step, diagnosis);
+  if (reading === stepKey(step)) {
+    return (
+      <ReadingPad
+        key={stepKey(step)}
+        step={step}
+        workshop={workshop}
+        rows={rows}
+        busy={busy}
+        onKeep={onKeep}
+        onCancel={() => setReading(null)}
+      />
+    );
+  }
+  const others = diagnosis.next_steps.filter((s) => stepKey(s) !== stepKey(step));
+  const offered = others.filter((s) => !s.refused).slice(0, 5);
+  const refused = others.filter((s) => s.refused);
+  return (
+    <section aria-label="Next step" className="grid gap-3">
+      <div>
+        <div className="flex items-start justify-between gap-2">
+          <h2 className="font-bold text-xl leading-tight">
+            {pointLabel && <span className="text-suspect">{pointLabel} </span>}
+            {step.point_label}
+            {step.kind === "reading" && (
+              <span className="font-normal">, {step.quantity_label}</span>
+            )}
+          </h2>
+          <Tag tone="plain">{Math.round(step.minutes)} min</Tag>
+        </div>
+        <p className="mt-1 font-semibold">{step.state_label}</p>
+        {(step.instrument_label || step.fitting) && (
+          <p className="text-sm text-soft">
+            {[step.instrument_label, step.fitting].filter(Boolean).join(" · ")}
+            {step.highest_bar !== null &&
+              step.highest_bar !== undefined &&
+              ` · up to ${step.highest_bar.toFixed(0)} bar possible`}
+          </p>
+        )}
+      </div>
+      {step.refused && <Notice tone="stop">Not offered: {step.refused}</Notice>}
+      <Cautions step={step} />
+      {!step.refused &&
+        (step.kind === "reading" ? (
+          <Button
+            look="main"
+            className="min-h-14 text-lg"
+            onClick={() => setReading(stepKey(step))}
+          >
+            Enter the reading
+          </Button>
+        ) : (
+          <Answers step={step} busy={busy} onKeep={onKeep} />
+        ))}
+      {step.kind === "reading" && (
+        <div>
+          <h3 className="mb-1 font-bold text-sm">
+            What each would show
+            {step.specification && (
+              <span className="font-normal text-soft">
+                {" "}
+                · specified {showBand(step.specification.low, step.specification.high, step.unit)}
+              </span>
+            )}
+          </h3>
+          <Strip
+            unit={step.unit}
+            healthy={step.healthy}
+            specification={step.specification}
+            rows={rows}
+            value={null}
+          />
+        </div>
+      )}
+      {offered.length > 0 && (
+        <div>
+          <h3 className="mb-1 font-bold text-sm">Or instead</h3>
+          <ul className="grid gap-1">
+            {offered.map((s) => (
+              <li key={stepKey(s)}>
+                <button
+                  type="button"
+                  className="flex min-h-11 w-full items-center justify-between gap-3 rounded-md border border-line bg-card px-3 py-1 text-left text-sm active:bg-line"
+                  onClick={() => onChoose(s)}
+                >
+                  <span>
+                    <b>{s.point_label}</b>
+                    {s.kind === "reading" && `, ${s.quantity_label}`} — {s.state_label}
+                  </span>
+                  <span className="whitespace-nowrap text-soft">{Math.round(s.minutes)} min</span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {refused.length > 0 && (
+        <details className="text-sm">
+          <summary className="min-h-8 cursor-pointer font-bold">Not offered, and why</summary>
+          <ul className="grid gap-1">
+            {refused.map((s) => (
+              <li key={stepKey(s)}>
+                <Notice tone="stop">
+                  <b>
+                    {s.point_label} — {s.state_label}:
+                  </b>{" "}
+                  {s.refused}
+                </Notice>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </section>
+  );
+}

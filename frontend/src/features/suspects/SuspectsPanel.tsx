@@ -1,0 +1,176 @@
+import { useState } from "react";
+import type { Diagnosis, EntryData, Suspect } from "../../api/client";
+import { Button, Notice, Tag } from "../../ui/primitives";
+import { FAMILY } from "../../words";
+
+function Reasons({ suspect }: { suspect: Suspect }) {
+  return (
+    <ul className="mt-1 grid gap-0.5 text-sm">
+      {suspect.reasons.map((reason) => {
+        const weight = Math.min(Math.abs(reason.log10_ratio) / 2, 1);
+        const sign = reason.log10_ratio > 0.15 ? "+" : reason.log10_ratio < -0.15 ? "−" : "·";
+        const tone = sign === "+" ? "text-good" : sign === "−" ? "text-stop" : "text-soft";
+        return (
+          <li key={reason.observation} className="grid grid-cols-[1.2rem_1fr] items-start">
+            <span className={`font-bold ${tone}`} style={{ opacity: 0.5 + weight / 2 }}>
+              {sign}
+            </span>
+            <span>{reason.words}</span>
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
+interface SuspectsPanelProps {
+  diagnosis: Diagnosis;
+  currency: string;
+  selected: string | null;
+  busy: boolean;
+  onSelect: (component: string | null) => void;
+  onDecide: (data: EntryData) => void;
+}
+
+function Decide({
+  suspect,
+  diagnosis,
+  currency,
+  busy,
+  onDecide,
+}: { suspect: Suspect } & Pick<
+  SuspectsPanelProps,
+  "diagnosis" | "currency" | "busy" | "onDecide"
+>) {
+  const fault = suspect.faults[0];
+  const [action, setAction] = useState(fault?.remedy ?? "");
+  if (!fault) return null;
+  const repair = diagnosis.repairs.find((r) => r.component === fault.component);
+  return (
+    <div className="mt-2 grid gap-2 rounded-md border border-way/50 bg-paper p-3">
+      <p className="text-sm">
+        <b>Confirm by eye:</b> {fault.confirm}
+      </p>
+      {repair && (
+        <p className="text-sm">
+          <b>Costs:</b> {repair.cost.toFixed(0)} {currency} for the part and its labour;{" "}
+          {repair.expected_cost.toFixed(0)} {currency} expected, with the chance to be wrong.
+        </p>
+      )}
+      <label className="grid gap-1 text-sm">
+        <b>What to do</b>
+        <textarea
+          className="min-h-16 rounded-md border border-ink/40 bg-white p-2"
+          value={action}
+          onChange={(e) => setAction(e.target.value)}
+        />
+      </label>
+      <Button
+        look="main"
+        disabled={busy || !action.trim()}
+        onClick={() =>
+          onDecide({
+            kind: "decision",
+            component: suspect.component,
+            mode: suspect.mode,
+            share: Math.min(Math.max(suspect.share, 0), 1),
+            action: action.trim(),
+          })
+        }
+      >
+        Decide: {fault.component_label}
+      </Button>
+    </div>
+  );
+}
+
+/** Suspects with shares, reasons for and against, and the decision. */
+export function SuspectsPanel(props: SuspectsPanelProps) {
+  const { diagnosis, selected, onSelect } = props;
+  const [open, setOpen] = useState<string | null>(diagnosis.suspects[0]?.key ?? null);
+  const titles = new Map(diagnosis.suspects.map((s) => [s.key, s.title]));
+  return (
+    <section aria-label="Suspects" className="grid gap-2">
+      {!diagnosis.explained && (
+        <Notice tone="stop">
+          Nothing modelled explains these observations
+          {diagnosis.two_faults_considered && ", not even two faults at once"}. Check the readings,
+          the gauge and the circuit before going on.
+        </Notice>
+      )}
+      {diagnosis.two_faults_considered && diagnosis.explained && (
+        <Notice tone="warn">
+          No single fault explains all of it: two faults at once are considered.
+        </Notice>
+      )}
+      {diagnosis.enough && (
+        <Notice tone="good">
+          No further reading is worth its minutes: repairing the leader now is cheaper than asking
+          on.
+        </Notice>
+      )}
+      {diagnosis.suspects.map((suspect) => {
+        const isOpen = open === suspect.key;
+        const peers = suspect.group.filter((k) => k !== suspect.key);
+        return (
+          <article
+            key={suspect.key}
+            data-suspect={suspect.key}
+            className={`rounded-lg border bg-card p-3 ${selected === suspect.component ? "border-way border-2" : "border-line"}`}
+          >
+            <button
+              type="button"
+              className="block min-h-11 w-full text-left"
+              aria-expanded={isOpen}
+              onClick={() => {
+                setOpen(isOpen ? null : suspect.key);
+                onSelect(isOpen ? null : suspect.component);
+              }}
+            >
+              <span className="flex items-baseline justify-between gap-3">
+                <span className="font-bold">{suspect.title}</span>
+                <span className="font-bold text-lg text-suspect">
+                  {(suspect.share * 100).toFixed(suspect.share < 0.1 ? 1 : 0)} %
+                </span>
+              </span>
+              <span className="mt-1 block h-2 rounded bg-line" aria-hidden="true">
+                <span
+                  className="block h-2 rounded bg-suspect"
+                  style={{ width: `${Math.max(suspect.share * 100, 0.5)}%` }}
+                />
+              </span>
+            </button>
+            {isOpen && (
+              <div className="mt-2">
+                <p className="flex flex-wrap gap-1.5 text-sm">
+                  <Tag tone="plain">The oil {FAMILY[suspect.family] ?? suspect.family}</Tag>
+                  {suspect.faults[0]?.location && (
+                    <Tag tone="plain">{suspect.faults[0].location}</Tag>
+                  )}
+                </p>
+                {peers.length > 0 && (
+                  <p className="mt-1 text-sm text-warn">
+                    No offered test tells it from: {peers.map((k) => titles.get(k) ?? k).join("; ")}
+                  </p>
+                )}
+                <Reasons suspect={suspect} />
+                {suspect.component && (
+                  <Decide
+                    suspect={suspect}
+                    diagnosis={diagnosis}
+                    currency={props.currency}
+                    busy={props.busy}
+                    onDecide={props.onDecide}
+                  />
+                )}
+              </div>
+            )}
+          </article>
+        );
+      })}
+      <p className="text-sm text-soft">
+        Something not modelled: {(diagnosis.other_share * 100).toFixed(1)} %
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,406 @@
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import type { Schematic as SchematicData, SolvedState } from "../api/client";
+import { type GraphNode, labelLines, UNIT } from "./graph";
+import { type Drawing, drawingOf, type Placed, type Route } from "./layout";
+import { formatPressure, pressureColour } from "./scale";
+import { centreOn, fit, pan, type View, zoom } from "./view";
+
+export interface SchematicProps {
+  schematic: SchematicData;
+  solved: SolvedState | undefined;
+  /** Share of the belief on each part, 0 … 1. */
+  suspicion: Map<string, number>;
+  /** Test point to connect to next. */
+  target: string | null;
+  selected: string | null;
+  onSelect: (part: string | null) => void;
+}
+
+const MOVING_LPM = 0.5;
+
+function pathOf(route: Route): string {
+  return route.points.map((p, i) => `${i ? "L" : "M"}${p.x} ${p.y}`).join(" ");
+}
+
+function flowOf(route: Route, solved: SolvedState | undefined): number {
+  if (!solved) return 0;
+  const flows = [route.edge.source[1], route.edge.target[1]].map((port) =>
+    Math.abs(solved.flows_lpm[port] ?? 0),
+  );
+  return Math.max(...flows);
+}
+
+function Line({ route, solved }: { route: Route; solved: SolvedState | undefined }) {
+  const net = solved?.nets[route.edge.net];
+  if (route.edge.domain !== "hydraulic") {
+    return (
+      <g data-line="shaft">
+        <path d={pathOf(route)} className="fill-none stroke-ink" strokeWidth={5} />
+        <path d={pathOf(route)} className="fill-none stroke-paper" strokeWidth={2.4} />
+      </g>
+    );
+  }
+  const pilot = route.edge.line !== "working";
+  const colour = net ? pressureColour(net.value) : "var(--color-ink)";
+  const moving = flowOf(route, solved) > MOVING_LPM;
+  return (
+    <g data-line={route.edge.line} data-net={route.edge.net}>
+      {moving && (
+        <path
+          d={pathOf(route)}
+          className="fill-none"
+          stroke={colour}
+          strokeOpacity={0.28}
+          strokeWidth={9}
+          strokeLinejoin="round"
+        />
+      )}
+      <path
+        d={pathOf(route)}
+        className="fill-none"
+        stroke={colour}
+        strokeWidth={pilot ? 1.4 : 2.4}
+        strokeDasharray={pilot ? "7 3" : undefined}
+        strokeLinejoin="round"
+      />
+    </g>
+  );
+}
+
+function turnedTransform(node: GraphNode): string {
+  const part = node.part;
+  if (!part) return "";
+  const scale = `scale(${UNIT})`;
+  if (!node.turned) return scale;
+  return `translate(${part.width * UNIT} ${part.height * UNIT}) rotate(180) ${scale}`;
+}
+
+function PartSymbol({
+  placed,
+  share,
+  selected,
+  onSelect,
+}: {
+  placed: Placed<GraphNode>;
+  share: number;
+  selected: boolean;
+  onSelect: (id: string) => void;
+}) {
+  const { item, x, y } = placed;
+  const part = item.part;
+  if (!part) return null;
+  const lines = labelLines(part.label);
+  const height = part.height * UNIT;
+  const suspicious = share >= 0.01;
+  const choose = (event: KeyboardEvent) => {
+    if (event.key === "Enter" || event.key === " ") {
+      event.preventDefault();
+      onSelect(part.id);
+    }
+  };
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside SVG
+    <g
+      transform={`translate(${x} ${y})`}
+      role="button"
+      tabIndex={0}
+      aria-label={suspicious ? `${part.label}, suspicion ${Math.round(share * 100)} %` : part.label}
+      aria-pressed={selected}
+      data-part={part.id}
+      className="cursor-pointer outline-none [&:focus-visible>rect]:stroke-way"
+      onClick={() => onSelect(part.id)}
+      onKeyDown={choose}
+    >
+      <rect
+        x={-4}
+        y={-3}
+        width={item.symbolWidth + 8}
+        height={height + 6}
+        rx={5}
+        fill={suspicious ? "var(--color-suspect)" : "transparent"}
+        fillOpacity={suspicious ? 0.12 + 0.5 * Math.sqrt(share) : 0}
+        stroke={selected ? "var(--color-way)" : "transparent"}
+        strokeWidth={2.5}
+      />
+      <g transform={turnedTransform(item)}>
+        {part.strokes.map((d) => (
+          <path
+            key={d}
+            d={d}
+            className="fill-none stroke-ink"
+            strokeWidth={1.5 / UNIT}
+            strokeLinecap="round"
+            strokeLinejoin="round"
+          />
+        ))}
+        {part.dashed.map((d) => (
+          <path
+            key={d}
+            d={d}
+            className="fill-none stroke-ink"
+            strokeWidth={1.2 / UNIT}
+            strokeDasharray={`${4 / UNIT} ${2.5 / UNIT}`}
+          />
+        ))}
+        {part.filled.map((d) => (
+          <path key={d} d={d} className="fill-ink" />
+        ))}
+      </g>
+      <text x={item.symbolWidth + 6} y={height / 2 - (lines.length - 1) * 6 + 3} fontSize={10.5}>
+        {lines.map((line, i) => (
+          <tspan key={line} x={item.symbolWidth + 6} dy={i ? 12 : 0} className="fill-ink">
+            {line}
+          </tspan>
+        ))}
+        {suspicious && (
+          <tspan x={item.symbolWidth + 6} dy={13} className="fill-suspect font-bold" fontSize={12}>
+            {Math.round(share * 100)} %
+          </tspan>
+        )}
+      </text>
+    </g>
+  );
+}
+
+function Marker({
+  placed,
+  target,
+  pressure,
+}: {
+  placed: Placed<GraphNode>;
+  target: boolean;
+  pressure: number | undefined;
+}) {
+  const { item, x, y } = placed;
+  if (item.kind === "junction") {
+    return <circle cx={x + 3} cy={y + 3} r={3} className="fill-ink" />;
+  }
+  if (item.kind === "tank") {
+    return (
+      <path
+        d={`M${x + 3} ${y + 6}v10h20v-10M${x + 13} ${y}v12`}
+        className="fill-none stroke-ink"
+        strokeWidth={1.5}
+      />
+    );
+  }
+  if (item.kind === "shaft") {
+    return (
+      <g transform={`translate(${x} ${y})`}>
+        <circle cx={17} cy={17} r={15} className="fill-card stroke-ink" strokeWidth={1.5} />
+        <text x={17} y={22} textAnchor="middle" fontSize={14} className="fill-ink font-semibold">
+          M
+        </text>
+      </g>
+    );
+  }
+  const size = item.width / 2;
+  return (
+    <g transform={`translate(${x} ${y})`} data-point={item.id.slice(6)}>
+      {target && (
+        <circle
+          cx={size}
+          cy={size}
+          r={size + 6}
+          className="fill-none stroke-suspect"
+          strokeWidth={4}
+        />
+      )}
+      <circle
+        cx={size}
+        cy={size}
+        r={size - 1}
+        className={target ? "fill-suspect stroke-suspect" : "fill-card stroke-ink"}
+        strokeWidth={1.4}
+      />
+      <text
+        x={size}
+        y={size + 4}
+        textAnchor="middle"
+        fontSize={11}
+        className={target ? "fill-white font-bold" : "fill-ink font-semibold"}
+      >
+        {item.label}
+      </text>
+      {pressure !== undefined && (
+        <g>
+          <rect
+            x={2 * size + 2}
+            y={size - 9}
+            width={46}
+            height={17}
+            rx={3}
+            className="fill-card stroke-line"
+          />
+          <text
+            x={2 * size + 25}
+            y={size + 4}
+            textAnchor="middle"
+            fontSize={11}
+            className="fill-ink"
+          >
+            {formatPressure(pressure)} bar
+          </text>
+        </g>
+      )}
+    </g>
+  );
+}
+
+/** The map: the circuit as it is solved, with where to connect next and who is suspected. */
+export function Schematic(props: SchematicProps) {
+  const { schematic, solved, suspicion, target, selected, onSelect } = props;
+  const [drawing, setDrawing] = useState<Drawing | null>(null);
+  const [view, setView] = useState<View | null>(null);
+  const box = useRef<SVGSVGElement>(null);
+  const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
+
+  useEffect(() => {
+    let current = true;
+    void drawingOf(schematic).then((done) => {
+      if (!current) return;
+      setDrawing(done);
+      const size = box.current?.getBoundingClientRect();
+      setView(fit(done.width, done.height, size?.width ?? 800, size?.height ?? 600));
+    });
+    return () => {
+      current = false;
+    };
+  }, [schematic]);
+
+  const shown = view ?? { x: 0, y: 0, width: 800, height: 600 };
+  const scale = () => shown.width / (box.current?.getBoundingClientRect().width ?? 800);
+  const middle = { x: shown.x + shown.width / 2, y: shown.y + shown.height / 2 };
+
+  // React listens to the wheel passively, which cannot keep the page from scrolling.
+  useEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const rect = element.getBoundingClientRect();
+      setView((v) => {
+        if (!v) return v;
+        const cx = v.x + ((event.clientX - rect.left) / rect.width) * v.width;
+        const cy = v.y + ((event.clientY - rect.top) / rect.height) * v.height;
+        return zoom(v, event.deltaY < 0 ? 1.15 : 1 / 1.15, cx, cy);
+      });
+    };
+    element.addEventListener("wheel", onWheel, { passive: false });
+    return () => element.removeEventListener("wheel", onWheel);
+  }, []);
+
+  const whole = () => {
+    const size = box.current?.getBoundingClientRect();
+    if (drawing && size) setView(fit(drawing.width, drawing.height, size.width, size.height));
+  };
+  const zoomBy = (factor: number) => setView(zoom(shown, factor, middle.x, middle.y));
+
+  const onKey = (event: KeyboardEvent) => {
+    const step = shown.width / 12;
+    const actions: Record<string, () => void> = {
+      "+": () => zoomBy(1.25),
+      "=": () => zoomBy(1.25),
+      "-": () => zoomBy(0.8),
+      "0": whole,
+      ArrowLeft: () => setView(pan(shown, -step, 0)),
+      ArrowRight: () => setView(pan(shown, step, 0)),
+      ArrowUp: () => setView(pan(shown, 0, -step)),
+      ArrowDown: () => setView(pan(shown, 0, step)),
+    };
+    const action = actions[event.key];
+    if (action) {
+      event.preventDefault();
+      action();
+    }
+  };
+
+  const onDown = (event: PointerEvent) => {
+    drag.current = { x: event.clientX, y: event.clientY, moved: false };
+  };
+  const onMove = (event: PointerEvent) => {
+    const from = drag.current;
+    if (!from || event.buttons === 0) return;
+    const dx = event.clientX - from.x;
+    const dy = event.clientY - from.y;
+    if (!from.moved && Math.hypot(dx, dy) < 5) return;
+    drag.current = { x: event.clientX, y: event.clientY, moved: true };
+    setView(pan(shown, -dx * scale(), -dy * scale()));
+  };
+  const onUp = () => {
+    drag.current = null;
+  };
+
+  const showPoint = () => {
+    const placed = drawing?.nodes.find((n) => n.item.id === `point:${target}`);
+    if (placed) {
+      const near = zoom(shown, shown.width / 520, middle.x, middle.y);
+      setView(centreOn(near, placed.x + 15, placed.y + 15));
+    }
+  };
+
+  const netOfPoint = new Map(schematic.test_points.map((p) => [`point:${p.id}`, p.net]));
+  return (
+    <div className="relative h-full w-full overflow-hidden bg-paper">
+      {/* biome-ignore lint/a11y/noNoninteractiveElementInteractions: the map is panned and zoomed by keyboard */}
+      <svg
+        ref={box}
+        role="application"
+        aria-label={`Schematic of ${schematic.name}; arrows move, plus and minus zoom, 0 shows all`}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: the map is panned and zoomed by keyboard
+        tabIndex={0}
+        className="h-full w-full touch-none select-none"
+        viewBox={`${shown.x} ${shown.y} ${shown.width} ${shown.height}`}
+        onKeyDown={onKey}
+        onPointerDown={onDown}
+        onPointerMove={onMove}
+        onPointerUp={onUp}
+        onPointerLeave={onUp}
+      >
+        {drawing?.routes.map((route) => (
+          <Line key={route.edge.id} route={route} solved={solved} />
+        ))}
+        {drawing?.nodes.map((placed) =>
+          placed.item.kind === "part" ? (
+            <PartSymbol
+              key={placed.item.id}
+              placed={placed}
+              share={suspicion.get(placed.item.id) ?? 0}
+              selected={selected === placed.item.id}
+              onSelect={(id) => onSelect(selected === id ? null : id)}
+            />
+          ) : (
+            <Marker
+              key={placed.item.id}
+              placed={placed}
+              target={placed.item.id === `point:${target}`}
+              pressure={solved?.nets[netOfPoint.get(placed.item.id) ?? ""]?.value}
+            />
+          ),
+        )}
+      </svg>
+      {!drawing && (
+        <p className="absolute inset-0 grid place-items-center">Drawing the circuit …</p>
+      )}
+      <div className="absolute right-2 bottom-2 flex gap-1.5">
+        {target && (
+          <button type="button" className={TOOL} onClick={showPoint}>
+            Where?
+          </button>
+        )}
+        <button type="button" className={TOOL} aria-label="Zoom out" onClick={() => zoomBy(0.8)}>
+          −
+        </button>
+        <button type="button" className={TOOL} aria-label="Zoom in" onClick={() => zoomBy(1.25)}>
+          +
+        </button>
+        <button type="button" className={TOOL} onClick={whole}>
+          All
+        </button>
+      </div>
+    </div>
+  );
+}
+
+const TOOL =
+  "min-h-11 min-w-11 rounded-md border border-ink/40 bg-card px-3 font-semibold active:bg-line";

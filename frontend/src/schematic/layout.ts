@@ -1,0 +1,120 @@
+import type { ELK, ElkNode } from "elkjs/lib/elk-api";
+import type { Schematic } from "../api/client";
+import { type Graph, type GraphEdge, type GraphNode, graphOf } from "./graph";
+
+export interface Placed<T> {
+  item: T;
+  x: number;
+  y: number;
+}
+
+export interface Route {
+  edge: GraphEdge;
+  points: { x: number; y: number }[];
+}
+
+export interface Drawing {
+  width: number;
+  height: number;
+  nodes: Placed<GraphNode>[];
+  routes: Route[];
+}
+
+const OPTIONS: Record<string, string> = {
+  "elk.algorithm": "layered",
+  "elk.direction": "UP",
+  "elk.edgeRouting": "ORTHOGONAL",
+  "elk.layered.spacing.nodeNodeBetweenLayers": "26",
+  "elk.spacing.nodeNode": "18",
+  "elk.spacing.edgeNode": "12",
+  "elk.spacing.edgeEdge": "9",
+  "elk.layered.spacing.edgeEdgeBetweenLayers": "9",
+  "elk.layered.spacing.edgeNodeBetweenLayers": "12",
+  "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX",
+  "elk.layered.crossingMinimization.strategy": "LAYER_SWEEP",
+  "elk.layered.thoroughness": "40",
+  "elk.randomSeed": "1",
+};
+
+const SIDE = { north: "NORTH", south: "SOUTH", east: "EAST", west: "WEST" } as const;
+
+function elkGraph(graph: Graph): ElkNode {
+  return {
+    id: "circuit",
+    layoutOptions: OPTIONS,
+    children: graph.nodes.map((node) => ({
+      id: node.id,
+      width: node.width,
+      height: node.height,
+      layoutOptions: { "elk.portConstraints": "FIXED_POS" },
+      ports: node.ports.map((port) => ({
+        id: port.id,
+        x: port.x,
+        y: port.y,
+        width: 0,
+        height: 0,
+        layoutOptions: { "elk.port.side": SIDE[port.side] },
+      })),
+    })),
+    edges: graph.edges.map((edge) => ({
+      id: edge.id,
+      sources: [edge.source[1]],
+      targets: [edge.target[1]],
+    })),
+  };
+}
+
+let engine: Promise<ELK> | null = null;
+
+function elk(): Promise<ELK> {
+  // The layout library is large: it is loaded when the first schematic is drawn.
+  engine ??= import("elkjs/lib/elk.bundled.js").then((module) => new module.default());
+  return engine;
+}
+
+/** Place and route a schematic. The same circuit revision gives the same drawing. */
+export async function layOut(schematic: Schematic): Promise<Drawing> {
+  const graph = graphOf(schematic);
+  const placed = await (await elk()).layout(elkGraph(graph));
+  const at = new Map((placed.children ?? []).map((c) => [c.id, c]));
+  const routed = new Map((placed.edges ?? []).map((e) => [e.id, e]));
+  return {
+    width: placed.width ?? 0,
+    height: placed.height ?? 0,
+    nodes: graph.nodes.map((item) => ({
+      item,
+      x: at.get(item.id)?.x ?? 0,
+      y: at.get(item.id)?.y ?? 0,
+    })),
+    routes: graph.edges.map((edge) => ({
+      edge,
+      points: (routed.get(edge.id)?.sections ?? []).flatMap((s) => [
+        s.startPoint,
+        ...(s.bendPoints ?? []),
+        s.endPoint,
+      ]),
+    })),
+  };
+}
+
+const STORE = "umweg-drawing-3";
+
+/** The drawing of a circuit revision: kept in the browser, so that the map never jumps. */
+export async function drawingOf(schematic: Schematic): Promise<Drawing> {
+  const key = `${STORE}:${schematic.circuit_id}:${schematic.revision}:${schematic.parts.length}`;
+  const kept = localStorage.getItem(key);
+  if (kept) {
+    try {
+      return JSON.parse(kept) as Drawing;
+    } catch {
+      localStorage.removeItem(key);
+    }
+  }
+  const drawing = await layOut(schematic);
+  try {
+    localStorage.setItem(key, JSON.stringify(drawing));
+  } catch {
+    // A full store costs only the time to compute the drawing again.
+  }
+  return drawing;
+}

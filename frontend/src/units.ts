@@ -1,0 +1,36 @@
+import type { Schemas } from "./api/client";
+
+export type Unit = Schemas["UnitView"];
+
+/** Kind of unit that a quantity is read in. */
+export const KIND_OF_QUANTITY: Record<string, string> = {
+  pressure_bar: "pressure",
+  flow_lpm: "flow",
+  time_s: "time",
+  drift_mm_min: "drift",
+};
+
+export function unitsFor(units: Unit[], quantity: string): Unit[] {
+  return units.filter((u) => u.kind === KIND_OF_QUANTITY[quantity]);
+}
+
+export function fromBase(value: number, unit: Unit): number {
+  return (value - unit.offset) / unit.factor;
+}
+
+/** About three figures, and never more than a gauge shows. */
+export function show(value: number): string {
+  const size = Math.abs(value);
+  if (size >= 100) return value.toFixed(0);
+  if (size >= 10) return value.toFixed(1);
+  return value.toFixed(2).replace(/0$/, "");
+}
+
+const LIMIT = 1e8;
+
+/** A band that may be open at an end, in words. */
+export function showBand(low: number, high: number, unit: string): string {
+  if (low < -LIMIT) return `at most ${show(high)} ${unit}`;
+  if (high > LIMIT) return `at least ${show(low)} ${unit}`;
+  return `${show(low)} … ${show(high)} ${unit}`;
+}

@@ -1,0 +1,43 @@
+/** Every word of a closed list that people see, in one place. */
+export const HOW = {
+  as_usual: "As usual",
+  slow: "Slow",
+  weak: "Weak: light yes, loaded no",
+  dead: "Dead",
+  drifts: "Drifts when held",
+} as const;
+export type How = keyof typeof HOW;
+
+export const WHEN = { cold: "Cold oil", warm: "Warm oil", hot: "Hot oil" } as const;
+export type When = keyof typeof WHEN;
+
+export const OIL = {
+  clear: "Clear",
+  foamy: "Foamy: air",
+  milky: "Milky: water",
+  dark: "Dark, burnt: heat",
+} as const;
+export type OilLook = keyof typeof OIL;
+
+export const FAMILY: Record<string, string> = {
+  detour: "takes a detour",
+  dam: "is dammed",
+  source: "source gives too little",
+  command: "command does not arrive",
+  load: "load is not what one thinks",
+  gauge: "gauge lies",
+};
+
+export const VERDICT: Record<string, { word: string; tone: "good" | "warn" | "stop" }> = {
+  pass: { word: "within", tone: "good" },
+  low: { word: "too low", tone: "stop" },
+  high: { word: "too high", tone: "stop" },
+  marginal: { word: "marginal", tone: "warn" },
+};
+
+export const ALWAYS_CAUTIONS = [
+  "Never search for a leak by hand: oil under pressure goes through the skin. An injection injury is an emergency.",
+  "Lower and support every raised load; read zero on a gauge before a line is opened.",
+  "Gauge, hose and fittings rated above the highest pressure possible. Eye protection, hot oil, rotating shafts.",
+  "The manufacturer's procedure, local rules and lock-out come first; licensed work stays with those licensed.",
+];

@@ -1,0 +1,1 @@
+"""Ways of the oil."""

@@ -1,0 +1,1 @@
+"""What is kept: workshop, machines, circuit revisions, jobs and their entries."""

@@ -1,0 +1,103 @@
+"""Entries of a job as documents, and the state of a job computed from them."""
+
+from collections.abc import Sequence
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from umweg.core.observe.observations import (
+    Behaviour,
+    IndicatorLook,
+    Look,
+    Observation,
+    Reading,
+)
+from umweg.db.models import EntryRow
+
+
+class EntryDocument(BaseModel):
+    """Base of the entries that are not observations."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class MakeSafe(EntryDocument):
+    """A make-safe step that was done."""
+
+    kind: Literal["make_safe"] = "make_safe"
+    text: str = Field(min_length=1, max_length=2000)
+
+
+class Acceptance(EntryDocument):
+    """A reading outside its specification that is accepted, and why."""
+
+    kind: Literal["acceptance"] = "acceptance"
+    reading: UUID
+    reason: str = Field(min_length=1, max_length=2000)
+
+
+class Decision(EntryDocument):
+    """The part isolated, and what is to be done."""
+
+    kind: Literal["decision"] = "decision"
+    component: str = Field(max_length=60)
+    mode: str = Field(max_length=60)
+    share: float = Field(ge=0, le=1)
+    action: str = Field(min_length=1, max_length=2000)
+
+
+class Note(EntryDocument):
+    """Anything worth keeping."""
+
+    kind: Literal["note"] = "note"
+    text: str = Field(min_length=1, max_length=4000)
+
+
+class Withdrawal(EntryDocument):
+    """The entry this one supersedes no longer counts."""
+
+    kind: Literal["withdrawal"] = "withdrawal"
+    reason: str = Field(default="", max_length=2000)
+
+
+EntryData = Annotated[
+    Reading
+    | Behaviour
+    | IndicatorLook
+    | Look
+    | MakeSafe
+    | Acceptance
+    | Decision
+    | Note
+    | Withdrawal,
+    Field(discriminator="kind"),
+]
+ENTRY: TypeAdapter[EntryData] = TypeAdapter(EntryData)
+OBSERVATIONS = (Reading, Behaviour, IndicatorLook, Look)
+
+
+def standing(entries: Sequence[EntryRow]) -> list[tuple[EntryRow, EntryData]]:
+    """The entries that still count: neither superseded nor withdrawn, in order."""
+    gone = {e.supersedes for e in entries if e.supersedes is not None}
+    kept = []
+    for row in entries:
+        data = ENTRY.validate_python(row.document)
+        if row.id not in gone and not isinstance(data, Withdrawal):
+            kept.append((row, data))
+    return kept
+
+
+def observations_of(entries: Sequence[EntryRow]) -> list[Observation]:
+    """The observations that still count, each with its entry's id."""
+    found: list[Observation] = []
+    for row, data in standing(entries):
+        if isinstance(data, OBSERVATIONS):
+            found.append(data.model_copy(update={"id": str(row.id)}))
+    return found
+
+
+def decision_of(entries: Sequence[EntryRow]) -> Decision | None:
+    """The decision that stands last."""
+    decisions = [d for _, d in standing(entries) if isinstance(d, Decision)]
+    return decisions[-1] if decisions else None

@@ -1,0 +1,1 @@
+"""Running it: the private database, the front end's build, the demo, the tests."""

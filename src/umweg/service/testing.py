@@ -1,0 +1,49 @@
+"""``test``: formatters, linters, types, contracts, and all tests, ending with pytest's line."""
+
+import subprocess
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+from umweg.service import frontend
+from umweg.service.paths import FRONT_END, ROOT
+
+BIN = Path(sys.executable).parent
+
+PYTHON_CHECKS: tuple[tuple[str, ...], ...] = (
+    ("ruff", "format", "--check", "."),
+    ("ruff", "check", "."),
+    ("lint-imports", "--no-cache"),
+    ("mypy", "src"),
+)
+FRONT_END_CHECKS: tuple[tuple[str, ...], ...] = (
+    ("npm", "run", "--silent", "lint"),
+    ("npm", "run", "--silent", "typecheck"),
+    ("npm", "run", "--silent", "test"),
+)
+
+
+def _run(command: Sequence[str], folder: Path) -> bool:
+    start = time.monotonic()
+    print(f"\n=== {' '.join(command)}", flush=True)
+    program = BIN / command[0]
+    head = str(program) if program.exists() else command[0]
+    done = subprocess.run([head, *command[1:]], cwd=folder, env=frontend.environment(), check=False)
+    result = "ok" if done.returncode == 0 else "FAILED"
+    print(f"=== {result} in {time.monotonic() - start:.1f} s", flush=True)
+    return done.returncode == 0
+
+
+def run_all(fast: bool = False) -> int:
+    """Run every check; later ones run even if an earlier one failed."""
+    failed = [c for c in PYTHON_CHECKS if not _run(c, ROOT)]
+    if not fast:
+        frontend.install()
+        failed += [c for c in FRONT_END_CHECKS if not _run(c, FRONT_END)]
+        frontend.build()
+    if failed:
+        print("\nfailed: " + "; ".join(" ".join(c) for c in failed), flush=True)
+    selected = ["tests/core"] if fast else ["tests"]
+    passed = _run(("pytest", "-q", *selected), ROOT)
+    return 0 if passed and not failed else 1

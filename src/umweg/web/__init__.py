@@ -1,0 +1,1 @@
+"""The web API: thin routers over the database and the core."""

@@ -1,0 +1,242 @@
+"""What the API takes and gives."""
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from umweg.core.components.base import Domain, LineKind, Side
+from umweg.core.diagnose.report import BandView, DiagnosisView
+from umweg.core.observe.observations import Instrument
+from umweg.db.entries import Decision, EntryData
+
+
+class Model(BaseModel):
+    """Base of requests and answers; unknown names are refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class ProblemView(Model):
+    """RFC 9457 problem details, with every single finding."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    problems: list[str] = []
+
+
+class MachineView(Model):
+    """A machine of a customer."""
+
+    id: int
+    name: str
+    owner: str
+    serial: str
+    hours: float
+    recent_work: str
+    circuit_id: str
+
+
+class UnitView(Model):
+    """How a unit people read converts to the base unit of its kind."""
+
+    symbol: str
+    kind: str
+    factor: float
+    offset: float
+
+
+class WorkshopView(Model):
+    """The shop, its kit, and the units it may read in."""
+
+    name: str
+    currency: str
+    labour_per_min: float
+    instruments: list[Instrument]
+    units: list[UnitView]
+    machines: list[MachineView]
+
+
+class NewJob(Model):
+    """Open a job on a machine."""
+
+    machine_id: int
+    complaint: str = Field(min_length=1, max_length=2000)
+
+
+class JobCard(Model):
+    """One line of the list of jobs."""
+
+    id: UUID
+    machine: MachineView
+    complaint: str
+    created_at: datetime
+    observations: int
+    leader: str | None
+    leader_share: float | None
+    next: str | None
+    decision: Decision | None
+
+
+class VerdictView(Model):
+    """A reading against its specification."""
+
+    word: Literal["pass", "low", "high", "marginal"]
+    low: float | None
+    high: float | None
+    source: str
+
+
+class EntryView(Model):
+    """An entry as it stands in the record."""
+
+    id: UUID
+    sequence: int
+    data: EntryData
+    words: str
+    supersedes: UUID | None
+    standing: bool
+    value_base: float | None
+    unit_base: str | None
+    verdict: VerdictView | None
+    author: str
+    created_at: datetime
+
+
+class JobView(Model):
+    """A whole job."""
+
+    id: UUID
+    machine: MachineView
+    complaint: str
+    created_at: datetime
+    circuit_revision: int
+    circuit_id: str
+    revision: int
+    entries: list[EntryView]
+    decision: Decision | None
+
+
+class NewEntryRequest(Model):
+    """Append an entry; ``supersedes`` corrects an earlier one."""
+
+    data: EntryData
+    supersedes: UUID | None = None
+    expected_sequence: int | None = None
+    author: str = Field(default="", max_length=100)
+
+
+class EntryAdded(Model):
+    """The entry that was kept, and the diagnosis with it."""
+
+    entry: EntryView
+    diagnosis: DiagnosisView
+
+
+class StripView(Model):
+    """What the healthy machine and each suspect predict for a reading."""
+
+    unit: str
+    value: float
+    healthy: BandView | None
+    by_suspect: list[BandView]
+
+
+class PortView(Model):
+    """A port on a symbol."""
+
+    name: str
+    net: str
+    side: Side
+    offset: float
+    domain: Domain
+    line: LineKind
+    boundary: bool
+
+
+class PartView(Model):
+    """A component with its symbol."""
+
+    id: str
+    type: str
+    type_label: str
+    label: str
+    location: str
+    width: float
+    height: float
+    strokes: list[str]
+    dashed: list[str]
+    filled: list[str]
+    ports: list[PortView]
+
+
+class PointView(Model):
+    """A test point."""
+
+    id: str
+    label: str
+    net: str
+    port: str | None
+    fitting: str
+    access_min: float
+    methods: list[str]
+
+
+class MoveView(Model):
+    """A move of a function."""
+
+    id: str
+    label: str
+
+
+class FunctionView(Model):
+    """A function of the machine."""
+
+    id: str
+    label: str
+    moves: list[MoveView]
+
+
+class StateView(Model):
+    """A named state of the machine."""
+
+    id: str
+    label: str
+    engine: str
+    oil_c: float
+    moves: dict[str, str]
+    cautions: list[str]
+
+
+class SchematicView(Model):
+    """The circuit as it is drawn."""
+
+    circuit_id: str
+    revision: int
+    name: str
+    fluid: str
+    shafts: list[str]
+    parts: list[PartView]
+    test_points: list[PointView]
+    functions: list[FunctionView]
+    states: list[StateView]
+    notes: dict[str, str]
+
+
+class NetValue(Model):
+    """A net in a state."""
+
+    value: float
+    unit: str
+
+
+class SolvedStateView(Model):
+    """A state solved: healthy, or with a suspect's fault as it is believed to be."""
+
+    state: str
+    suspect: str | None
+    nets: dict[str, NetValue]
+    flows_lpm: dict[str, float]
