@@ -8,20 +8,12 @@ from scipy import optimize
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.evidence import noise_sd
+from umweg.core.diagnose.play import complaint, observe
 from umweg.core.faults.population import SEVERITIES, Fault, faults_of, single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.observations import (
-    Behaviour,
-    IndicatorLook,
-    Instrument,
-    Look,
-    Observation,
-    Reading,
-)
+from umweg.core.observe.observations import Behaviour, Instrument
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity
 from umweg.core.solve.steady import Cases, SteadySolver
 
 
@@ -157,50 +149,6 @@ class IsolateFigures:
     claimed: float
 
 
-def observe(
-    machine: HiddenMachine, step: object, identifier: str, instruments: list[Instrument]
-) -> Observation:
-    """Do what a planned step asks, on a simulated machine."""
-    from umweg.core.diagnose.plan import Step
-
-    assert isinstance(step, Step)
-    circuit = machine.circuit
-    if step.kind == "behaviour":
-        function, _, move = step.point.partition(".")
-        return Behaviour(
-            id=identifier, function=function, move=move, how=machine.behaves(function, move, "warm")
-        )
-    if step.kind == "indicator":
-        tripped = machine.indicator(step.point, circuit.states[step.state])
-        return IndicatorLook(id=identifier, component=step.point, state=step.state, tripped=tripped)
-    if step.kind == "oil":
-        return Look(id=identifier, look=machine.oil())
-    quantity = Quantity(step.quantity, step.point)  # type: ignore[arg-type]
-    state = circuit.states[step.state]
-    true = machine.value(quantity, state)
-    value = machine.read(quantity, state, noise_sd(quantity, true, step.instrument))
-    if quantity.kind == "drift_mm_min":
-        value = max(true * float(np.exp(0.2 * machine._random.standard_normal())), 0.0)
-    return Reading(
-        id=identifier,
-        point=step.point,
-        quantity=step.quantity,
-        state=step.state,
-        value=value,  # type: ignore[arg-type]
-        unit=UNIT_OF_KIND[quantity.kind],
-        instrument=None if step.instrument is None else step.instrument.id,
-    )
-
-
-def complaint(machine: HiddenMachine, when: str = "warm") -> list[Observation]:
-    """What the operator tells about every function."""
-    return [
-        Behaviour(id=f"b-{f.id}-{m}", function=f.id, move=m, how=machine.behaves(f.id, m, "warm"))
-        for f in machine.circuit.functions
-        for m in f.moves
-    ]
-
-
 def bench_isolate(
     circuit: Circuit, instruments: list[Instrument], machines: int = 60, most_steps: int = 10
 ) -> IsolateFigures:
@@ -238,7 +186,7 @@ def bench_isolate(
                 break
             step = offered[0]
             spent += step.minutes
-            seen.append(observe(machine, step, f"s{step_number:02d}", instruments))
+            seen.append(observe(machine, step, f"s{step_number:02d}"))
         diagnosis = doctor.diagnose(seen)
         keys = [s.hypothesis.key for s in diagnosis.suspects]
         group = diagnosis.suspects[0].group if diagnosis.suspects else ()

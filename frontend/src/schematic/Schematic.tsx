@@ -1,9 +1,9 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
-import { type GraphNode, labelLines, UNIT } from "./graph";
+import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
 import { type Drawing, drawingOf, type Placed, type Route } from "./layout";
 import { formatPressure, pressureColour } from "./scale";
-import { centreOn, fit, pan, type View, zoom } from "./view";
+import { centreOn, fitView, pan, type View, zoom } from "./view";
 
 export interface SchematicProps {
   schematic: SchematicData;
@@ -146,14 +146,18 @@ function PartSymbol({
           <path key={d} d={d} className="fill-ink" />
         ))}
       </g>
-      <text x={item.symbolWidth + 6} y={height / 2 - (lines.length - 1) * 6 + 3} fontSize={10.5}>
+      <text
+        x={item.symbolWidth + 7}
+        y={height / 2 - ((lines.length - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0)}
+        fontSize={LABEL_SIZE}
+      >
         {lines.map((line, i) => (
-          <tspan key={line} x={item.symbolWidth + 6} dy={i ? 12 : 0} className="fill-ink">
+          <tspan key={line} x={item.symbolWidth + 7} dy={i ? LABEL_STEP : 0} className="fill-ink">
             {line}
           </tspan>
         ))}
         {suspicious && (
-          <tspan x={item.symbolWidth + 6} dy={13} className="fill-suspect font-bold" fontSize={12}>
+          <tspan x={item.symbolWidth + 7} dy={LABEL_STEP} className="fill-suspect font-bold">
             {Math.round(share * 100)} %
           </tspan>
         )}
@@ -187,14 +191,14 @@ function Marker({
   if (item.kind === "shaft") {
     return (
       <g transform={`translate(${x} ${y})`}>
-        <circle cx={17} cy={17} r={15} className="fill-card stroke-ink" strokeWidth={1.5} />
-        <text x={17} y={22} textAnchor="middle" fontSize={14} className="fill-ink font-semibold">
+        <circle cx={20} cy={20} r={18} className="fill-card stroke-ink" strokeWidth={1.5} />
+        <text x={20} y={26} textAnchor="middle" fontSize={LABEL_SIZE} className="fill-ink font-semibold">
           M
         </text>
       </g>
     );
   }
-  const size = item.width / 2;
+  const size = item.symbolWidth / 2;
   return (
     <g transform={`translate(${x} ${y})`} data-point={item.id.slice(6)}>
       {target && (
@@ -215,9 +219,9 @@ function Marker({
       />
       <text
         x={size}
-        y={size + 4}
+        y={size + 6}
         textAnchor="middle"
-        fontSize={11}
+        fontSize={LABEL_SIZE}
         className={target ? "fill-white font-bold" : "fill-ink font-semibold"}
       >
         {item.label}
@@ -225,18 +229,18 @@ function Marker({
       {pressure !== undefined && (
         <g>
           <rect
-            x={2 * size + 2}
-            y={size - 9}
-            width={46}
-            height={17}
-            rx={3}
+            x={2 * size + 3}
+            y={size - 13}
+            width={BADGE - 6}
+            height={26}
+            rx={4}
             className="fill-card stroke-line"
           />
           <text
-            x={2 * size + 25}
-            y={size + 4}
+            x={2 * size + BADGE / 2}
+            y={size + 6}
             textAnchor="middle"
-            fontSize={11}
+            fontSize={LABEL_SIZE}
             className="fill-ink"
           >
             {formatPressure(pressure)} bar
@@ -261,7 +265,7 @@ export function Schematic(props: SchematicProps) {
       if (!current) return;
       setDrawing(done);
       const size = box.current?.getBoundingClientRect();
-      setView(fit(done.width, done.height, size?.width ?? 800, size?.height ?? 600));
+      setView(fitView(done.width, done.height, size?.width ?? 800, size?.height ?? 600));
     });
     return () => {
       current = false;
@@ -292,7 +296,7 @@ export function Schematic(props: SchematicProps) {
 
   const whole = () => {
     const size = box.current?.getBoundingClientRect();
-    if (drawing && size) setView(fit(drawing.width, drawing.height, size.width, size.height));
+    if (drawing && size) setView(fitView(drawing.width, drawing.height, size.width, size.height));
   };
   const zoomBy = (factor: number) => setView(zoom(shown, factor, middle.x, middle.y));
 
@@ -334,15 +338,14 @@ export function Schematic(props: SchematicProps) {
   const showPoint = () => {
     const placed = drawing?.nodes.find((n) => n.item.id === `point:${target}`);
     if (placed) {
-      const near = zoom(shown, shown.width / 520, middle.x, middle.y);
-      setView(centreOn(near, placed.x + 15, placed.y + 15));
+      const near = zoom(shown, shown.width / 620, middle.x, middle.y);
+      setView(centreOn(near, placed.x + 20, placed.y + 20));
     }
   };
 
   const netOfPoint = new Map(schematic.test_points.map((p) => [`point:${p.id}`, p.net]));
   return (
     <div className="relative h-full w-full overflow-hidden bg-paper">
-      {/* biome-ignore lint/a11y/noNoninteractiveElementInteractions: the map is panned and zoomed by keyboard */}
       <svg
         ref={box}
         role="application"

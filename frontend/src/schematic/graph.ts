@@ -54,8 +54,13 @@ const OPPOSITE: Record<Side, Side> = {
   west: "east",
 };
 
-const LABEL_CHARACTER = 6.1;
+/** Size of the labels in the drawing, which is shown at about 0.6 on a small screen. */
+export const LABEL_SIZE = 17;
+export const LABEL_STEP = 19;
+const LABEL_CHARACTER = 9.2;
 const LABEL_LINE = 18;
+/** Room for a computed pressure beside a test point. */
+export const BADGE = 84;
 
 /** Break a label into lines of about `LABEL_LINE` characters. */
 export function labelLines(label: string): string[] {
@@ -156,7 +161,7 @@ export function graphOf(schematic: Schematic): Graph {
       id: part.id,
       kind: "part",
       width: symbolWidth + labelWidth,
-      height: Math.max(part.height * UNIT, lines.length * 13),
+      height: Math.max(part.height * UNIT, lines.length * LABEL_STEP),
       ports: part.ports.map((p) => portAt(part, p, over)),
       part,
       turned: over,
@@ -165,10 +170,11 @@ export function graphOf(schematic: Schematic): Graph {
     });
   }
   for (const shaft of schematic.shafts) {
-    add(marker(`shaft:${shaft}`, "shaft", shaft, "east", 34, "rotation"));
+    add(marker(`shaft:${shaft}`, "shaft", shaft, "east", 40, "rotation"));
   }
   schematic.test_points.forEach((point, index) => {
-    add(marker(`point:${point.id}`, "point", point.net, "south", 30, "hydraulic", `M${index + 1}`));
+    const dot = marker(`point:${point.id}`, "point", point.net, "south", 38, "hydraulic");
+    add({ ...dot, label: `M${index + 1}`, width: dot.width + BADGE });
   });
 
   const edges: GraphEdge[] = [];
@@ -225,7 +231,6 @@ function marker(
   side: Side,
   size: number,
   domain: Port["domain"],
-  label = "",
 ): GraphNode {
   const x = side === "east" ? size : size / 2;
   const y = side === "north" ? 0 : side === "south" ? size : size / 2;
@@ -237,7 +242,7 @@ function marker(
     height: size,
     ports: [port],
     turned: false,
-    label,
+    label: "",
     symbolWidth: size,
   };
 }

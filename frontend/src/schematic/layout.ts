@@ -24,12 +24,12 @@ const OPTIONS: Record<string, string> = {
   "elk.algorithm": "layered",
   "elk.direction": "UP",
   "elk.edgeRouting": "ORTHOGONAL",
-  "elk.layered.spacing.nodeNodeBetweenLayers": "26",
-  "elk.spacing.nodeNode": "18",
+  "elk.layered.spacing.nodeNodeBetweenLayers": "12",
+  "elk.spacing.nodeNode": "16",
   "elk.spacing.edgeNode": "12",
   "elk.spacing.edgeEdge": "9",
-  "elk.layered.spacing.edgeEdgeBetweenLayers": "9",
-  "elk.layered.spacing.edgeNodeBetweenLayers": "12",
+  "elk.layered.spacing.edgeEdgeBetweenLayers": "8",
+  "elk.layered.spacing.edgeNodeBetweenLayers": "9",
   "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX",
   "elk.layered.crossingMinimization.strategy": "LAYER_SWEEP",
   "elk.layered.thoroughness": "40",
@@ -97,7 +97,7 @@ export async function layOut(schematic: Schematic): Promise<Drawing> {
   };
 }
 
-const STORE = "umweg-drawing-3";
+const STORE = "umweg-drawing-5";
 
 /** The drawing of a circuit revision: kept in the browser, so that the map never jumps. */
 export async function drawingOf(schematic: Schematic): Promise<Drawing> {

@@ -6,7 +6,7 @@ export interface View {
   height: number;
 }
 
-export function fit(width: number, height: number, boxWidth: number, boxHeight: number): View {
+export function fitView(width: number, height: number, boxWidth: number, boxHeight: number): View {
   const margin = 14;
   const scale = Math.max(
     (width + 2 * margin) / Math.max(boxWidth, 1),

@@ -80,7 +80,7 @@ OBSERVATIONS = (Reading, Behaviour, IndicatorLook, Look)
 def standing(entries: Sequence[EntryRow]) -> list[tuple[EntryRow, EntryData]]:
     """The entries that still count: neither superseded nor withdrawn, in order."""
     gone = {e.supersedes for e in entries if e.supersedes is not None}
-    kept = []
+    kept: list[tuple[EntryRow, EntryData]] = []
     for row in entries:
         data = ENTRY.validate_python(row.document)
         if row.id not in gone and not isinstance(data, Withdrawal):

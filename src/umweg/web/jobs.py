@@ -7,7 +7,13 @@ from fastapi import APIRouter, Header
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.evidence import noise_sd
-from umweg.core.diagnose.report import DiagnosisView, hypothesis_title, observation_words, report
+from umweg.core.diagnose.report import (
+    DiagnosisView,
+    band_view,
+    hypothesis_title,
+    observation_words,
+    report,
+)
 from umweg.core.errors import ObservationError
 from umweg.core.observe.observations import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
@@ -112,10 +118,8 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     return StripView(
         unit=UNIT_OF_KIND[quantity.kind],
         value=value,
-        healthy=None
-        if healthy is None
-        else {"key": healthy.key, "low": healthy.low, "high": healthy.high},
-        by_suspect=[{"key": b.key, "low": b.low, "high": b.high} for b in bands],
+        healthy=band_view(healthy),
+        by_suspect=[view for b in bands if (view := band_view(b)) is not None],
     )
 
 
@@ -197,7 +201,7 @@ def _entry_views(context: Context, row: JobRow) -> list[EntryView]:
         if isinstance(data, Reading):
             quantity, value = measured(circuit, data)
             unit = UNIT_OF_KIND[quantity.kind]
-            spec = specification_for(circuit, quantity, data.state)
+            spec = specification_for(circuit, quantity.kind, quantity.place, data.state)
             if spec is not None:
                 sd = noise_sd(quantity, value, kit.get(data.instrument or ""))
                 word = judge(spec, value, sd).word

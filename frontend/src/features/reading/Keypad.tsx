@@ -1,6 +1,13 @@
 import { Button } from "../../ui/primitives";
 
-const KEYS = ["7", "8", "9", "4", "5", "6", "1", "2", "3", "−", "0", "."];
+const KEYS = ["7", "8", "9", "4", "5", "6", "1", "2", "3", "0", ".", "−"];
+
+/** The sign and the point stand in the fourth column, below Delete. */
+const PLACE: Record<string, string> = {
+  ".": "col-start-4 row-start-4",
+  "−": "col-start-4 row-start-3",
+  "0": "col-span-3",
+};
 
 /** What one key does to the text typed so far. */
 export function press(text: string, key: string): string {
@@ -12,18 +19,21 @@ export function press(text: string, key: string): string {
 
 export function Keypad({ value, onChange }: { value: string; onChange: (text: string) => void }) {
   return (
-    <fieldset className="grid grid-cols-3 gap-1.5" aria-label="Keypad">
+    <fieldset className="grid grid-cols-[1fr_1fr_1fr_1fr] gap-1.5" aria-label="Keypad">
       {KEYS.map((key) => (
         <Button
           key={key}
-          className="min-h-14 text-2xl"
+          className={`min-h-13 text-2xl ${PLACE[key] ?? ""}`}
           aria-label={key === "−" ? "Change sign" : key}
           onClick={() => onChange(press(value, key))}
         >
           {key}
         </Button>
       ))}
-      <Button className="col-span-3 min-h-12" onClick={() => onChange(value.slice(0, -1))}>
+      <Button
+        className="col-start-4 row-span-2 row-start-1 !px-1"
+        onClick={() => onChange(value.slice(0, -1))}
+      >
         Delete
       </Button>
     </fieldset>

@@ -79,7 +79,7 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
               <Verdict entry={entry} />
             </div>
             {entry.standing && (
-              <div className="mt-1 flex gap-2">
+              <div className="flex justify-end gap-2">
                 {entry.data.kind === "reading" && (
                   <Button
                     look="quiet"

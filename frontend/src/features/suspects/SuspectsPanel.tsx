@@ -129,7 +129,7 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
             >
               <span className="flex items-baseline justify-between gap-3">
                 <span className="font-bold">{suspect.title}</span>
-                <span className="font-bold text-lg text-suspect">
+                <span className="whitespace-nowrap font-bold text-lg text-suspect">
                   {(suspect.share * 100).toFixed(suspect.share < 0.1 ? 1 : 0)} %
                 </span>
               </span>

@@ -112,7 +112,7 @@ class Example:
     rel: float = 1e-3
 
 
-class Parameters(BaseModel):
+class ParameterSet(BaseModel):
     """Base of every type's parameters; unknown names are refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -137,7 +137,7 @@ class ComponentType:
     type_name: ClassVar[str] = ""
     label: ClassVar[str]
     ports: ClassVar[tuple[Port, ...]]
-    Parameters: ClassVar[type[Parameters]]
+    Parameters: ClassVar[type[ParameterSet]]
     commands: ClassVar[tuple[Command, ...]] = ()
     fault_modes: ClassVar[tuple[FaultMode, ...]] = ()
     adjustable: ClassVar[tuple[str, ...]] = ()

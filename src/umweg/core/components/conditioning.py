@@ -4,20 +4,21 @@ from umweg.core.components.base import (
     ComponentType,
     Example,
     FaultMode,
-    Parameters,
+    ParameterSet,
     Port,
+    Side,
     Symbol,
     quantity,
 )
 from umweg.core.components.kernels import check_flow, couple, law, line_flow, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
-_TWO_PORTS = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
+_TWO_PORTS: dict[str, tuple[Side, float]] = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
 _DIAMOND = "M1 0.2 L1.8 1 L1 1.8 L0.2 1 Z"
 
 
 @law
-def _screen(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _screen(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
@@ -31,7 +32,7 @@ class SuctionScreen(ComponentType):
     label = "Suction screen"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         k: float = quantity(350, "L/min/√bar", "flow at 1 bar", low=0.5, high=5000, tolerance=0.1)
 
     fault_modes = (
@@ -71,7 +72,7 @@ FRICTION_FACTOR = 0.035
 
 
 @law
-def _line(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _line(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             length = k[c, 0, b]
@@ -94,7 +95,7 @@ class Line(ComponentType):
     label = "Hose or pipe"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         length_m: float = quantity(2, "m", "length", low=0.05, high=100)
         bore_mm: float = quantity(16, "mm", "inside diameter", low=2, high=120)
         fittings_zeta: float = quantity(
@@ -114,7 +115,12 @@ class Line(ComponentType):
             "Replace the hose.",
         ),
     )
-    symbol = Symbol(0.4, 1.2, {"inlet": ("south", 0.2), "outlet": ("north", 0.2)}, ("M0.2 0 V1.2",))
+    symbol = Symbol(
+        0.4,
+        1.6,
+        {"inlet": ("south", 0.2), "outlet": ("north", 0.2)},
+        ("M0.2 0 C0.75 0.55 -0.35 1.05 0.2 1.6",),
+    )
     example = Example(
         "1 m of 10 mm at 46 mm²/s and 10 L/min: 0.27176 bar laminar + 0.10774 bar turbulent",
         {"inlet": 0.3795, "outlet": 0.0},
@@ -125,7 +131,7 @@ class Line(ComponentType):
 
 
 @law
-def _bypassed(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _bypassed(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 0, b] - x[c, 1, b]
@@ -144,7 +150,7 @@ class ReturnFilter(ComponentType):
     label = "Return filter"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         element_lpm_per_bar: float = quantity(
             140, "L/min/bar", "clean element at 46 mm²/s", low=0.01, high=5000, tolerance=0.15
         )
@@ -194,7 +200,7 @@ class Cooler(ComponentType):
     label = "Oil cooler"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         core_lpm_per_bar: float = quantity(
             90, "L/min/bar", "clean core at 46 mm²/s", low=0.01, high=5000, tolerance=0.1
         )

@@ -9,7 +9,7 @@ from umweg.core.components.base import (
     ComponentType,
     Example,
     FaultMode,
-    Parameters,
+    ParameterSet,
     Port,
     Symbol,
     quantity,
@@ -23,7 +23,7 @@ _COULOMB_SPEED_MM_S = 1.0
 
 
 @law
-def _cylinder(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _cylinder(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             bore_area = 0.25e-2 * math.pi * k[c, 0, b] * k[c, 0, b]
@@ -60,7 +60,7 @@ class Cylinder(ComponentType):
     label = "Cylinder"
     ports = (Port("A"), Port("B"), Port("rod", "translation"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         bore_mm: float = quantity(80, "mm", "piston diameter", low=10, high=500)
         rod_mm: float = quantity(45, "mm", "rod diameter", low=1, high=400)
         friction_n: float = quantity(
@@ -119,7 +119,7 @@ class Cylinder(ComponentType):
 
 
 @law
-def _mechanical_load(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _mechanical_load(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             v = x[c, 0, b]
@@ -141,7 +141,7 @@ class MechanicalLoad(ComponentType):
     label = "Load"
     ports = (Port("rod", "translation"),)
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         binding_n: float = quantity(0, "N", "resistance of the mechanism itself", low=0, high=1e6)
         scale: float = quantity(
             1, "1", "true load over the load named", low=0, high=5, tolerance=0.08

@@ -5,7 +5,7 @@ from umweg.core.components.base import (
     ComponentType,
     Example,
     FaultMode,
-    Parameters,
+    ParameterSet,
     Port,
     Symbol,
     quantity,
@@ -17,7 +17,7 @@ _P, _BI, _BO, _A, _B, _T = 0, 1, 2, 3, 4, 5
 
 
 @law
-def _six_way(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _six_way(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             position = k[c, 4, b] * k[c, 6, b] + k[c, 5, b]
@@ -60,7 +60,7 @@ class SixWaySection(ComponentType):
         Port("T"),
     )
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         bypass_k: float = quantity(
             38, "L/min/√bar", "bypass land, flow at 1 bar", low=0.1, high=1000, tolerance=0.05
         )

@@ -4,7 +4,7 @@ from umweg.core.components.base import (
     ComponentType,
     Example,
     FaultMode,
-    Parameters,
+    ParameterSet,
     Port,
     Symbol,
     quantity,
@@ -13,7 +13,7 @@ from umweg.core.components.kernels import check_flow, couple, law, turbulent
 
 
 @law
-def _orifice(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _orifice(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.5)
@@ -30,7 +30,7 @@ class Orifice(ComponentType):
     label = "Orifice"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         k: float = quantity(2, "L/min/√bar", "flow at 1 bar", low=1e-4, high=2000, tolerance=0.03)
 
     fault_modes = (
@@ -70,7 +70,7 @@ class Orifice(ComponentType):
 
 
 @law
-def _check(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _check(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             q, dq = check_flow(x[c, 0, b] - x[c, 1, b], k[c, 0, b], k[c, 1, b], k[c, 2, b])
@@ -84,7 +84,7 @@ class CheckValve(ComponentType):
     label = "Check valve"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         k: float = quantity(35, "L/min/√bar", "flow at 1 bar above cracking", low=0.01, high=2000)
         cracking_bar: float = quantity(0.5, "bar", "opens at", low=0, high=50)
         leak_lpm_per_bar: float = quantity(1e-4, "L/min/bar", "leakage backward", low=1e-7, high=10)

@@ -13,10 +13,9 @@ import os
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import numba
-from numba import types as nb
 
 Law = TypeVar("Law", bound=Callable[..., Any])
 
@@ -32,9 +31,7 @@ def _cache_folder() -> str:
     return str(base / f"kernels-{digest.hexdigest()[:12]}")
 
 
-numba.config.CACHE_DIR = _cache_folder()
-
-_CUBE = nb.Array(nb.float64, 3, "C")
+numba.config.CACHE_DIR = _cache_folder()  # type: ignore[attr-defined]
 
 
 def law(function: Law) -> Law:
@@ -45,14 +42,12 @@ def law(function: Law) -> Law:
     ``env (1, B)`` viscosity [mm²/s], results ``f (C, P, B)`` through variables
     flowing *into* the component, ``j (C, P, P, B)`` = ∂f/∂x, given as zeros.
     """
-    compiled: Law = numba.njit(nogil=True, cache=True, error_model="numpy")(function)
-    return compiled
+    return cast("Law", numba.njit(nogil=True, cache=True, error_model="numpy")(function))
 
 
 def scalar(function: Law) -> Law:
     """Compile a helper that laws call for one candidate."""
-    compiled: Law = numba.njit(nogil=True, inline="never")(function)
-    return compiled
+    return cast("Law", numba.njit(nogil=True, inline="never")(function))
 
 
 @scalar

@@ -4,7 +4,7 @@ from umweg.core.components.base import (
     ComponentType,
     Example,
     FaultMode,
-    Parameters,
+    ParameterSet,
     Port,
     Symbol,
     quantity,
@@ -21,7 +21,7 @@ _RELIEF_BOX = (
 
 
 @law
-def _relief(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _relief(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 0, b] - x[c, 1, b]
@@ -42,7 +42,7 @@ class ReliefValve(ComponentType):
     label = "Relief valve"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         set_bar: float = quantity(180, "bar", "cracking pressure", low=1, high=700, tolerance=0.012)
         override_bar_per_lpm: float = quantity(
             0.25, "bar/(L/min)", "rise above the setting per flow", low=0.005, high=10
@@ -106,7 +106,7 @@ class ReliefValve(ComponentType):
 
 
 @law
-def _counterbalance(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _counterbalance(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 1, b] - x[c, 0, b]
@@ -145,7 +145,7 @@ class CounterbalanceValve(ComponentType):
     label = "Load-holding valve"
     ports = (Port("valve"), Port("cylinder"), Port("pilot", line="pilot"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         set_bar: float = quantity(
             210, "bar", "opens at, without pilot", low=5, high=700, tolerance=0.03
         )

@@ -6,7 +6,7 @@ from umweg.core.components.base import (
     Command,
     ComponentType,
     Example,
-    Parameters,
+    ParameterSet,
     Port,
     Symbol,
     quantity,
@@ -15,7 +15,7 @@ from umweg.core.components.kernels import law, turbulent
 
 
 @law
-def _test_kit(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _test_kit(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             load = k[c, 3, b]
@@ -53,7 +53,7 @@ class TestKit(ComponentType):
     label = "In-line meter"
     ports = (Port("inlet"), Port("outlet"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         k: float = quantity(250, "L/min/√bar", "flow at 1 bar, open", low=1, high=5000)
         valve_k: float = quantity(
             12, "L/min/√bar", "load valve, flow at 1 bar in use", low=1, high=500

@@ -7,7 +7,7 @@ from umweg.core.components.base import (
     ComponentType,
     Example,
     FaultMode,
-    Parameters,
+    ParameterSet,
     Port,
     Symbol,
     quantity,
@@ -19,7 +19,7 @@ _ROT = ROTATION
 
 
 @law
-def _reservoir(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _reservoir(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
@@ -36,7 +36,7 @@ class Reservoir(ComponentType):
     label = "Tank"
     ports = (Port("tank", boundary=True), Port("suction"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         pickup_k: float = quantity(
             600, "L/min/√bar", "pick-up conductance, flow at 1 bar", low=1, high=5000
         )
@@ -69,7 +69,7 @@ class Reservoir(ComponentType):
 
 
 @law
-def _drive_coupling(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _drive_coupling(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             slip = x[c, 0, b] - x[c, 1, b]
@@ -88,7 +88,7 @@ class DriveCoupling(ComponentType):
     label = "Drive coupling"
     ports = (Port("driver", "rotation"), Port("driven", "rotation"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         torque_max_nm: float = quantity(
             600, "Nm", "torque at which it slips", low=0.1, high=20000, tolerance=0.05
         )
@@ -124,7 +124,7 @@ class DriveCoupling(ComponentType):
 
 
 @law
-def _fixed_pump(x, k, env, f, j):  # type: ignore[no-untyped-def]
+def _fixed_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             displacement = k[c, 0, b] * 1e-3
@@ -166,7 +166,7 @@ class FixedPump(ComponentType):
     label = "Gear pump"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
 
-    class Parameters(Parameters):
+    class Parameters(ParameterSet):
         displacement_cm3: float = quantity(
             32, "cm³", "displacement per revolution", low=0.2, high=500, tolerance=0.012
         )

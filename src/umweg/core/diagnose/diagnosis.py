@@ -19,6 +19,7 @@ from umweg.core.diagnose.evidence import (
 )
 from umweg.core.diagnose.plan import Band, Money, Planner, Step, next_steps
 from umweg.core.faults.population import Fault, Hypothesis, Population, fault_pairs
+from umweg.core.network.network import Indices
 from umweg.core.observe.observations import Instrument, Observation
 from umweg.core.observe.predict import Predictor
 
@@ -128,7 +129,7 @@ class Diagnostician:
         order = order[shares[order] > 1e-3]
         keys = [predictor.population.hypotheses[h].key for h in order]
         steps: list[Step] = []
-        groups = {k: (k,) for k in keys}
+        groups: dict[str, tuple[str, ...]] = {k: (k,) for k in keys}
         if with_steps:
             planner = Planner(predictor, belief, weight, keys, self.instruments, self.money)
             steps = next_steps(planner, observations)
@@ -230,8 +231,8 @@ def merged(a: Population, b: Population) -> Population:
     def joined(x: Array, y: Array) -> Array:
         return np.concatenate([x, y])
 
-    def moved(neighbour: Array) -> Array:
-        return np.where(neighbour >= 0, neighbour + a.count, -1)
+    def moved(neighbour: Indices) -> Indices:
+        return np.where(neighbour >= 0, neighbour + a.count, -1).astype(np.intp)
 
     return Population(
         (*a.hypotheses, *b.hypotheses),
@@ -240,8 +241,8 @@ def merged(a: Population, b: Population) -> Population:
         np.concatenate([a.slot, b.slot]),
         joined(a.value, b.value),
         joined(a.log_prior, b.log_prior),
-        np.concatenate([a.below, moved(b.below)]).astype(np.intp),
-        np.concatenate([a.above, moved(b.above)]).astype(np.intp),
+        np.concatenate([a.below, moved(b.below)]),
+        np.concatenate([a.above, moved(b.above)]),
     )
 
 

@@ -341,13 +341,13 @@ def _joint(
     diagonal = np.arange(n)
 
     def widened() -> Array:
-        wide = covariance.copy()
+        wide: Array = covariance.copy()
         wide[:, diagonal, diagonal] += np.where(aside, _SET_ASIDE, 0.0)
         return wide
 
     for _ in range(n):
-        precision = np.linalg.inv(widened())
-        solved = np.einsum("crs,cs->cr", precision, error)
+        precision = np.asarray(np.linalg.inv(widened()), dtype=np.float64)
+        solved: Array = np.einsum("crs,cs->cr", precision, error)
         own = precision[:, diagonal, diagonal]
         alone = _log_normal(solved / own, 1.0 / own)
         gain = broad + np.log(MISREAD_SHARE) - alone - np.log1p(-MISREAD_SHARE)
@@ -358,7 +358,7 @@ def _joint(
             break
         aside[every[flag], worst[flag]] = True
     wide = widened()
-    precision = np.linalg.inv(wide)
+    precision = np.asarray(np.linalg.inv(wide), dtype=np.float64)
     solved = np.einsum("crs,cs->cr", precision, error)
     _, log_det = np.linalg.slogdet(wide)
     kept = n - aside.sum(axis=1)

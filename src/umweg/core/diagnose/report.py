@@ -16,7 +16,7 @@ from umweg.core.observe.observations import (
     measured,
     resolve_state,
 )
-from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity, place_label
+from umweg.core.observe.quantities import WORDS_OF_KIND, place_label
 from umweg.core.shop.verdict import specification_for
 
 HOW_WORDS = {
@@ -218,7 +218,8 @@ def observation_words(circuit: Circuit, observation: Observation) -> str:
     return f"Oil looks {observation.look}"
 
 
-def _band(band: Band | None) -> BandView | None:
+def band_view(band: Band | None) -> BandView | None:
+    """A band as the API gives it."""
     return None if band is None else BandView(key=band.key, low=band.low, high=band.high)
 
 
@@ -256,14 +257,18 @@ def _reason(reason: Reason, words: dict[str, str]) -> ReasonView:
     if abs(ratio) < 0.15:
         verdict = "says little either way"
     else:
-        times = f"{10 ** min(abs(ratio), 4):.3g}"
+        times = f"{_two_figures(10 ** min(abs(ratio), 4)):g}"
         verdict = f"speaks {'for' if ratio > 0 else 'against'} it, {times} to 1"
     return ReasonView(
         observation=reason.observation,
         words=f"{words[reason.observation]}: {verdict}",
         log10_ratio=ratio,
-        predicted=_band(reason.expected),
+        predicted=band_view(reason.expected),
     )
+
+
+def _two_figures(value: float) -> float:
+    return float(f"{value:.2g}")
 
 
 def step_view(circuit: Circuit, step: Step) -> StepView:
@@ -271,7 +276,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
     hazard = step.hazard
     specification = None
     if step.kind == "reading":
-        spec = specification_for(circuit, _quantity(step), step.state)
+        spec = specification_for(circuit, step.quantity, step.point, step.state)
         if spec is not None:
             low = spec.low if spec.low is not None else float("-1e9")
             high = spec.high if spec.high is not None else float("1e9")
@@ -287,7 +292,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         state_label=step.state_label,
         minutes=step.minutes,
         bits=step.bits,
-        healthy=_band(step.healthy),
+        healthy=band_view(step.healthy),
         specification=specification,
         by_suspect=[BandView(key=b.key, low=b.low, high=b.high) for b in step.by_suspect],
         outcomes=[OutcomeView(word=w, probability=p) for w, p in step.outcomes],
@@ -311,12 +316,4 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         highest_bar=step.highest_bar,
         worth=step.saving,
         refused=step.refused,
-    )
-
-
-def _quantity(step: Step) -> Quantity:
-    return next(
-        Quantity(kind, step.point)
-        for kind in UNIT_OF_KIND
-        if kind == step.quantity  # type: ignore[arg-type]
     )

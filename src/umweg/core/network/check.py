@@ -138,9 +138,9 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
     """Ways of the oil that must exist: to tank, past a relief; and sources kept apart."""
     problems = []
     kinds = component_types()
-    oil = nx.Graph()
+    oil: nx.Graph[str] = nx.Graph()
     tanks: set[str] = set()
-    barred = nx.Graph()
+    barred: nx.Graph[str] = nx.Graph()
     pumps = []
     for part in parts:
         kind = kinds[part.type]
@@ -246,8 +246,8 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
             problems.append(
                 Problem("no_port", where, "a cap or an in-line meter needs the port that is opened")
             )
-    for state in circuit.states.values():
-        problems += state_problems(circuit, state)
+    for machine_state in circuit.states.values():
+        problems += state_problems(circuit, machine_state)
     points = {p.id for p in circuit.test_points}
     functions = {f.id for f in circuit.functions}
     for spec in circuit.specifications:

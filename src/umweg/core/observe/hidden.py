@@ -70,7 +70,11 @@ class HiddenMachine:
 
     def read(self, quantity: Quantity, state: MachineState, noise_sd: float) -> float:
         """A reading: the true value with the instrument's noise."""
-        return self.value(quantity, state) + noise_sd * float(self._random.standard_normal())
+        return self.value(quantity, state) + noise_sd * self.draw()
+
+    def draw(self) -> float:
+        """A standard normal number of this machine's own stream."""
+        return float(self._random.standard_normal())
 
     def behaves(self, function_id: str, move: str, when: When) -> How:
         """How an operator would say the function behaves."""

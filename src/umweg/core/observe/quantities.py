@@ -1,7 +1,7 @@
 """Quantities that can be read, each computed from a solved state."""
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 
@@ -36,6 +36,19 @@ class Quantity:
 
     kind: Kind
     place: str
+
+    @classmethod
+    def named(cls, kind: str, place: str) -> "Quantity":
+        """From text.
+
+        Raises
+        ------
+        ObservationError : there is no such kind.
+        """
+        for known in get_args(Kind):
+            if known == kind:
+                return cls(known, place)
+        raise ObservationError(f"“{kind}” is not a kind of quantity")
 
     @property
     def compressed(self) -> bool:

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 from umweg.core.circuit.document import Circuit, MachineState, Specification
-from umweg.core.observe.quantities import Quantity
 
 Word = Literal["pass", "low", "high", "marginal"]
 
@@ -18,7 +17,7 @@ class Verdict:
 
 
 def specification_for(
-    circuit: Circuit, quantity: Quantity, state: str | MachineState
+    circuit: Circuit, quantity: str, place: str, state: str | MachineState
 ) -> Specification | None:
     """The specification for a quantity in a state of the circuit; None when there is none.
 
@@ -27,7 +26,7 @@ def specification_for(
     for spec in circuit.specifications:
         named = circuit.states.get(spec.state)
         same = spec.state == state or (isinstance(state, MachineState) and named == state)
-        if same and (spec.quantity, spec.point) == (quantity.kind, quantity.place):
+        if same and (spec.quantity, spec.point) == (quantity, place):
             return spec
     return None
 

@@ -10,7 +10,7 @@ from umweg.core.components.kernels import law as compiled
 
 
 @compiled
-def gather(across, nets, x):  # type: ignore[no-untyped-def]
+def gather(across, nets, x):
     """Copy the across variables of a group's ports: ``across (N, B)`` to ``x (C, P, B)``."""
     for c in range(nets.shape[0]):
         for p in range(nets.shape[1]):
@@ -20,7 +20,7 @@ def gather(across, nets, x):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def assemble(f, j, rows, slots, residual, values):  # type: ignore[no-untyped-def]
+def assemble(f, j, rows, slots, residual, values):
     """Add a group's flows and derivatives to the residual and the matrix values."""
     for c in range(rows.shape[0]):
         for p in range(rows.shape[1]):
@@ -38,7 +38,7 @@ def assemble(f, j, rows, slots, residual, values):  # type: ignore[no-untyped-de
 
 
 @compiled
-def factor(values, diagonal, lower_first, lower_slot, update_first, update_target, update_right):  # type: ignore[no-untyped-def]
+def factor(values, diagonal, lower_first, lower_slot, update_first, update_target, update_right):
     """LU factors in place, without pivoting."""
     for k in range(diagonal.shape[0]):
         d = diagonal[k]
@@ -56,7 +56,7 @@ def factor(values, diagonal, lower_first, lower_slot, update_first, update_targe
 @compiled
 def substitute(
     values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row, upper_slot, rhs
-):  # type: ignore[no-untyped-def]
+):
     """Solve with the factors, in place, for one right-hand side ``(N, B)``."""
     n = diagonal.shape[0]
     for k in range(n):
@@ -77,7 +77,7 @@ def substitute(
 
 
 @compiled
-def measure(residual, size, norm):  # type: ignore[no-untyped-def]
+def measure(residual, size, norm):
     """Largest residual and Euclidean norm of each candidate."""
     for b in range(residual.shape[1]):
         size[b] = 0.0
@@ -93,7 +93,7 @@ def measure(residual, size, norm):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def control(across, held, norm, old_norm, step, damping, going, growth, reject):  # type: ignore[no-untyped-def]
+def control(across, held, norm, old_norm, step, damping, going, growth, reject):
     """Accept or cut back each candidate's last step from its residual norms.
 
     ``going`` becomes 1 where the next step may be taken and 0 where the candidate was put back
@@ -124,7 +124,7 @@ def control(across, held, norm, old_norm, step, damping, going, growth, reject):
 
 
 @compiled
-def advance(across, move, order, limit, damping, going):  # type: ignore[no-untyped-def]
+def advance(across, move, order, limit, damping, going):
     """Take the steps: as a whole no longer than ``limit`` allows, and only where going."""
     scale = np.empty(damping.shape[0])
     for b in range(scale.shape[0]):
@@ -143,7 +143,7 @@ def advance(across, move, order, limit, damping, going):  # type: ignore[no-unty
 
 
 @compiled
-def load_diagonal(values, diagonal, mass, step):  # type: ignore[no-untyped-def]
+def load_diagonal(values, diagonal, mass, step):
     """Add the pseudo-time term to the diagonal."""
     for k in range(diagonal.shape[0]):
         for b in range(step.shape[0]):
