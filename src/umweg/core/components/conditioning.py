@@ -108,7 +108,7 @@ class Line(ComponentType):
             "hose kinked or its liner collapsed",
             "bore_mm",
             "factor",
-            1 / 7,
+            1 / 4.5,
             "dam",
             0.25,
             "Kink, crush or a soft spot outside; a loose liner when it is cut.",

@@ -126,8 +126,8 @@ class CheckValve(ComponentType):
         ),
     )
     example = Example(
-        "35·√(4.5 − 0.5) = 70 less smoothing",
+        "35·√(4.5 − 0.5 − 0.15) = 68.7",
         {"inlet": 4.5, "outlet": 0.0},
-        {"inlet": 69.73, "outlet": -69.73},
+        {"inlet": 68.39, "outlet": -68.39},
     )
     law = _check

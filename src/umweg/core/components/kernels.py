@@ -77,6 +77,19 @@ def softplus(value: float, width: float) -> tuple[float, float]:
 
 
 @scalar
+def ramp(value: float, width: float) -> tuple[float, float]:
+    """0 up to 0, then a parabola over ``width`` into the line ``value − width/2``.
+
+    Unlike :func:`softplus` it is exactly 0 below 0: a closed valve passes nothing.
+    """
+    if value <= 0.0:
+        return 0.0, 0.0
+    if value < width:
+        return 0.5 * value * value / width, value / width
+    return value - 0.5 * width, 1.0
+
+
+@scalar
 def smooth_step(value: float, low: float, high: float) -> float:
     """0 below ``low``, 1 above ``high``, a cubic between."""
     t = (value - low) / (high - low)
@@ -110,7 +123,7 @@ def check_flow(
     dp_bar: float, k: float, cracking_bar: float, leak_lpm_per_bar: float
 ) -> tuple[float, float]:
     """A check valve: turbulent above its cracking pressure, a trace of leakage always."""
-    head, dhead = softplus(dp_bar - cracking_bar, 0.15)
+    head, dhead = ramp(dp_bar - cracking_bar, 0.3)
     q, dq = turbulent(head, k, 0.5)
     return q + leak_lpm_per_bar * dp_bar, dq * dhead + leak_lpm_per_bar
 

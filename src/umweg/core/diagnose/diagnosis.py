@@ -118,7 +118,7 @@ class Diagnostician:
         belief = believe(predictor, evidence)
         weight, other = _normalised(belief)
         pairs_drawn = False
-        if observations and other > UNEXPLAINED_ABOVE:
+        if observations and (other > UNEXPLAINED_ABOVE or _set_aside(belief, weight) > 0.5):
             predictor = self._with_pairs(evidence)
             evidence = self.weigh_all(predictor, observations)
             belief = believe(predictor, evidence)
@@ -145,11 +145,13 @@ class Diagnostician:
             for h in order
         )
         repairs = self._repairs(predictor, shares)
+        readings = belief.set_aside.shape[1]
+        explained = other <= UNEXPLAINED_ABOVE and _set_aside(belief, weight) <= readings / 3
         offered = [s for s in steps if not s.refused]
         return Diagnosis(
             suspects,
             other,
-            other <= UNEXPLAINED_ABOVE,
+            explained,
             pairs_drawn,
             tuple(steps),
             repairs,
@@ -249,6 +251,13 @@ def merged(a: Population, b: Population) -> Population:
 def _normalised(belief: Belief) -> tuple[Array, float]:
     total = np.logaddexp(logsumexp(belief.log_weight), belief.log_other)
     return np.exp(belief.log_weight - total), float(np.exp(belief.log_other - total))
+
+
+def _set_aside(belief: Belief, weight: Array) -> float:
+    """How many readings the belief treats as misread."""
+    if not belief.set_aside.shape[1]:
+        return 0.0
+    return float((weight[:, None] * belief.set_aside).sum() / max(weight.sum(), 1e-300))
 
 
 def _mean_severity(population: Population, weight: Array, h: int) -> float:

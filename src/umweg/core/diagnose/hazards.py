@@ -10,8 +10,9 @@ from umweg.core.observe.predict import Predictor
 
 REFUSE_TEST_ABOVE = 0.002
 """A step with shop kit in the circuit is refused when this share of the belief breaks a rating."""
-REFUSE_OPERATION_ABOVE = 0.05
-"""Operating the machine as it is built to be operated is refused only above this share."""
+REFUSE_OPERATION_ABOVE = 0.5
+"""Operating the machine as it is built to be operated, as its operator does every day, is refused
+only above this share; below it the hazard is shown as a caution and the step is put back."""
 LIVE = 1e-4
 
 

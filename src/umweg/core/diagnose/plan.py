@@ -44,6 +44,7 @@ WARM_MIN_PER_C = 0.25
 COOL_MIN_PER_C = 1.0
 START_OIL_C = 20.0
 COMEBACK_MIN = 90.0
+RISK_AVERSION = 4.0
 
 
 @dataclass(frozen=True)
@@ -83,8 +84,9 @@ class Step:
 
     @property
     def bits_per_minute(self) -> float:
-        """What steps are ranked by."""
-        return self.bits / self.minutes
+        """What steps are ranked by: information per minute, less where a rating is at risk."""
+        risk = 0.0 if self.hazard is None else min(RISK_AVERSION * self.hazard.share, 0.9)
+        return self.bits / self.minutes * (1.0 - risk)
 
 
 @dataclass(frozen=True)
