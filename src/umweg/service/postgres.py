@@ -79,6 +79,29 @@ def cluster_folder(preferred: Path) -> Path:
     return Path("/var/lib/umweg") / digest
 
 
+def _state_of(process: Path) -> str:
+    """One letter from the kernel: ``Z`` for a process that ended but was not reaped."""
+    try:
+        return (process / "stat").read_text().rpartition(")")[2].split()[0]
+    except OSError:
+        return "Z"
+
+
+def _is_dead(process_id: int) -> bool:
+    return _state_of(Path(f"/proc/{process_id}")) == "Z"
+
+
+def _children_on(data: Path) -> bool:
+    """Some live PostgreSQL process still works in this data folder."""
+    for process in Path("/proc").glob("[0-9]*"):
+        try:
+            if (process / "cwd").resolve() == data.resolve() and _state_of(process) != "Z":
+                return True
+        except OSError:
+            continue
+    return False
+
+
 @dataclass
 class Cluster:
     """One cluster in one folder.
@@ -179,6 +202,7 @@ class Cluster:
         self.create()
         if self.running():
             return
+        self._clear_dead_lock()
         port_file = self.folder / "port"
         port = self._port if port_file.exists() else free_port()
         if not port_is_free(port):
@@ -208,6 +232,23 @@ class Cluster:
         if done.returncode:
             tail = "\n".join(log.read_text().splitlines()[-8:])
             raise ServiceError(f"the database did not start:\n{tail}")
+
+    def _clear_dead_lock(self, seconds: float = 15.0) -> None:
+        """After a kill: wait for the dead server's children, and drop the lock it left.
+
+        PostgreSQL takes a process that was killed but not yet reaped by its parent for a living
+        server, and then refuses to start for ever.
+        """
+        lock = self._data / "postmaster.pid"
+        end = time.monotonic() + seconds
+        while lock.exists() and time.monotonic() < end:
+            owner = int(lock.read_text().splitlines()[0])
+            if _is_dead(owner) and not _children_on(self._data):
+                lock.unlink()
+                for socket_file in self.folder.glob(".s.PGSQL.*"):
+                    socket_file.unlink()
+                return
+            time.sleep(0.2)
 
     def running(self) -> bool:
         """The server answers."""

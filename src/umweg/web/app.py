@@ -23,19 +23,24 @@ from umweg.web.doctors import Doctors
 STATUS_OF_CODE = {"not_found": 404, "conflict": 409, "solve": 500}
 
 
-def create_app(engine: Engine | None = None, front_end: Path | None = None) -> FastAPI:
+def create_app(
+    engine: Engine | None = None,
+    front_end: Path | None = None,
+    doctors: Doctors | None = None,
+) -> FastAPI:
     """Build the application.
 
     Parameters
     ----------
     engine : database, default from the environment when the application starts
     front_end : folder of the built front end; None serves the API alone
+    doctors : diagnosticians to go on with, default none yet
     """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.engine = engine or make_engine()
-        app.state.doctors = Doctors()
+        app.state.doctors = doctors or Doctors()
         Thread(target=_warm, args=(app,), daemon=True).start()
         yield
 

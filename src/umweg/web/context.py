@@ -40,7 +40,7 @@ class Context:
         """The diagnostician of a revision."""
         workshop = store.the_workshop(self.session)
         return self.doctors.doctor(
-            revision.id,
+            revision.sha256,
             self.circuit(revision),
             store.instruments_of(workshop),
             workshop.labour_per_min,

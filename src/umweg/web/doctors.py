@@ -1,4 +1,4 @@
-"""One diagnostician for each circuit revision, kept between requests."""
+"""One diagnostician for each circuit and kit, kept between requests."""
 
 import threading
 from collections import OrderedDict
@@ -24,24 +24,26 @@ class Doctors:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._doctors: dict[int, Diagnostician] = {}
+        self._doctors: dict[str, Diagnostician] = {}
         self._diagnoses: OrderedDict[tuple[UUID, tuple[str, ...]], Diagnosis] = OrderedDict()
 
     def doctor(
         self,
-        revision_id: int,
+        sha256: str,
         circuit: Circuit,
         instruments: Sequence[Instrument],
         labour_per_min: float,
     ) -> Diagnostician:
-        """The diagnostician of a circuit revision; its predictions are made when first needed."""
+        """The diagnostician of a circuit document; its predictions are made when first needed."""
+        kit = "".join(i.model_dump_json() for i in instruments)
+        key = f"{sha256}:{labour_per_min}:{kit}"
         with self._lock:
-            found = self._doctors.get(revision_id)
+            found = self._doctors.get(key)
             if found is None:
                 solver = SteadySolver(Network(circuit))
                 predictor = Predictor(circuit, single_faults(solver.network), solver)
                 found = Diagnostician(predictor, instruments, labour_per_min)
-                self._doctors[revision_id] = found
+                self._doctors[key] = found
             return found
 
     def diagnose(

@@ -1,5 +1,7 @@
 """Workshop, instruments, circuit revisions, machines, jobs, append-only entries."""
 
+from datetime import datetime
+
 import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects.postgresql import JSONB
@@ -15,11 +17,14 @@ END $$
 """
 
 
-def upgrade() -> None:
-    """Create the tables, and refuse changes to what must never change."""
-    created = sa.Column(
+def _created_at() -> "sa.Column[datetime]":
+    return sa.Column(
         "created_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False
     )
+
+
+def upgrade() -> None:
+    """Create the tables, and refuse changes to what must never change."""
     op.create_table(
         "workshop",
         sa.Column("id", sa.Integer, nullable=False),
@@ -48,7 +53,7 @@ def upgrade() -> None:
         sa.Column("revision", sa.Integer, nullable=False),
         sa.Column("sha256", sa.String(64), nullable=False),
         sa.Column("document", JSONB, nullable=False),
-        created.copy(),
+        _created_at(),
         sa.PrimaryKeyConstraint("id", name="pk_circuit_revision"),
         sa.UniqueConstraint(
             "circuit_id", "revision", name="uq_circuit_revision_circuit_id_revision"
@@ -77,7 +82,7 @@ def upgrade() -> None:
         sa.Column("machine_id", sa.Integer, nullable=False),
         sa.Column("circuit_revision_id", sa.Integer, nullable=False),
         sa.Column("complaint", sa.String(2000), nullable=False),
-        created.copy(),
+        _created_at(),
         sa.PrimaryKeyConstraint("id", name="pk_job"),
         sa.UniqueConstraint("reference", name="uq_job_reference"),
         sa.ForeignKeyConstraint(["machine_id"], ["machine.id"], name="fk_job_machine_id_machine"),
@@ -97,7 +102,7 @@ def upgrade() -> None:
         sa.Column("supersedes", sa.Uuid),
         sa.Column("idempotency_key", sa.String(100), nullable=False),
         sa.Column("author", sa.String(100), nullable=False),
-        created.copy(),
+        _created_at(),
         sa.PrimaryKeyConstraint("id", name="pk_entry"),
         sa.ForeignKeyConstraint(["job_id"], ["job.id"], name="fk_entry_job_id_job"),
         sa.ForeignKeyConstraint(["supersedes"], ["entry.id"], name="fk_entry_supersedes_entry"),

@@ -1,0 +1,126 @@
+"""The command line: what it prints, and how it refuses."""
+
+import json
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from umweg.cli import app, main
+from umweg.core.errors import UmwegError
+from umweg.library import HERE
+
+JOBS = HERE / "jobs"
+
+
+def run(*arguments: str) -> str:
+    result = CliRunner().invoke(app, list(arguments), catch_exceptions=False)
+    assert result.exit_code == 0, result.output
+    return result.output
+
+
+def test_check_counts_what_it_found_sound() -> None:
+    assert "27 components, 28 nets" in run("check", "packer_truck")
+
+
+def test_solve_prints_numbers_with_units() -> None:
+    text = run("solve", "packer_truck", "--state", "blade_extend_stalled", "--json")
+    answer = json.loads(text)
+    assert answer["converged"] is True
+    assert answer["nets"]["pump_out"]["unit"] == "bar"
+    assert 180 < answer["nets"]["pump_out"]["value"] < 190
+
+
+def test_solve_with_a_fault(tmp_path: Path) -> None:
+    state = tmp_path / "state.json"
+    state.write_text('{"label": "up", "engine": "idle", "moves": {"tailgate": "raise"}}')
+    slow = json.loads(
+        run("solve", "packer_truck", "--state", str(state), "--fault", "pump:worn=1", "--json")
+    )
+    good = json.loads(run("solve", "packer_truck", "--state", str(state), "--json"))
+    assert slow["nets"]["tailgate"]["value"] < 0.7 * good["nets"]["tailgate"]["value"]
+
+
+def test_solve_shows_no_number_that_did_not_converge(monkeypatch: pytest.MonkeyPatch) -> None:
+    from umweg.core.solve import steady
+
+    hasty = steady.Options(rounds=(steady.Rule(1.5, 1.5, 2),))
+    monkeypatch.setattr(steady.SteadySolver.__init__, "__defaults__", (hasty,))
+    result = CliRunner().invoke(
+        app, ["solve", "packer_truck", "--state", "blade_extend_stalled", "--json"]
+    )
+    assert result.exit_code == 1
+    answer = json.loads(result.stdout)
+    assert answer["converged"] is False
+    assert answer["nets"] == {}
+
+
+@pytest.mark.parametrize("name", ["packer_weak", "packer_slow_hot"])
+def test_diagnose_prints_the_agreed_document(name: str) -> None:
+    answer = json.loads(run("diagnose", str(JOBS / f"{name}.json"), "--json"))
+    assert answer["explained"] is True
+    suspect = answer["suspects"][0]
+    assert {"component", "mode", "family", "share", "group", "reasons"} <= set(suspect)
+    step = answer["next_steps"][0]
+    assert {
+        "point",
+        "quantity",
+        "state",
+        "minutes",
+        "bits",
+        "healthy",
+        "by_suspect",
+        "hazards",
+    } <= set(step)
+    truth = json.loads((HERE / "truth" / f"{name}.json").read_text())["faults"][0]
+    assert f"{suspect['component']}:{suspect['mode']}" == truth.split("=")[0]
+
+
+def test_diagnose_reads_as_text() -> None:
+    text = run("diagnose", str(JOBS / "packer_weak.json"))
+    assert "Port relief, blade extend: opens early" in text
+    assert "speaks for it" in text
+    assert "Next:" in text
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["check", "nothing.json"], "nothing.json cannot be read"),
+        (["solve", "packer_truck", "--state", "flying"], "has no state “flying”; it has"),
+        (
+            ["solve", "packer_truck", "--state", "neutral_idle", "--fault", "pump:worn"],
+            "severity of “pump:worn” must be a number",
+        ),
+        (["diagnose", "missing.json"], "missing.json cannot be read"),
+    ],
+)
+def test_what_a_user_can_mend_is_told(
+    arguments: list[str],
+    message: str,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    monkeypatch.setattr("sys.argv", ["umweg", *arguments])
+    with pytest.raises(SystemExit) as caught:
+        main()
+    assert caught.value.code == 2
+    assert message in capsys.readouterr().err
+
+
+def test_a_job_beside_its_circuit(tmp_path: Path) -> None:
+    (tmp_path / "machine.json").write_bytes((HERE / "circuits" / "packer_truck.json").read_bytes())
+    job = json.loads((JOBS / "packer_weak.json").read_text())
+    job["circuit"] = "machine.json"
+    (tmp_path / "job.json").write_text(json.dumps(job))
+    assert json.loads(run("diagnose", str(tmp_path / "job.json"), "--json"))["explained"]
+    job["circuit"] = "gone.json"
+    (tmp_path / "job.json").write_text(json.dumps(job))
+    with pytest.raises(UmwegError, match="no circuit file gone"):
+        run("diagnose", str(tmp_path / "job.json"))
+
+
+def test_bench_prints_a_line_for_each_circuit() -> None:
+    text = run("bench", "solve", "--batch", "400")
+    assert "packer_truck" in text
+    assert "100.0000%" in text

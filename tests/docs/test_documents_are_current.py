@@ -1,0 +1,67 @@
+"""What is published says what the code does."""
+
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from umweg.cli import app
+from umweg.core.components import component_types
+from umweg.core.errors import UmwegError
+from umweg.service.paths import ROOT
+from umweg.web.formats import published
+
+README = (ROOT / "README.md").read_text()
+ARCHITECTURE = (ROOT / "docs" / "ARCHITECTURE.md").read_text()
+
+
+@pytest.mark.parametrize("name", sorted(published()))
+def test_published_formats_are_current(name: str) -> None:
+    text = published()[name]
+    assert (ROOT / "docs" / "formats" / name).read_text() == text, "run: ./umweg formats"
+
+
+def test_every_command_is_in_the_readme() -> None:
+    names = [c.name or c.callback.__name__ for c in app.registered_commands if c.callback]
+    names += [g.name or "" for g in app.registered_groups]
+    assert len(names) > 6
+    for name in names:
+        assert f"./umweg {name}" in README
+
+
+def test_every_component_type_is_in_the_architecture() -> None:
+    for name in component_types():
+        assert f"`{name}`" in ARCHITECTURE
+
+
+def subclasses(kind: type[UmwegError]) -> list[type[UmwegError]]:
+    return [kind, *(s for c in kind.__subclasses__() for s in subclasses(c))]
+
+
+def test_every_error_code_is_in_the_architecture() -> None:
+    for kind in subclasses(UmwegError)[1:]:
+        assert f"`{kind.code}`" in ARCHITECTURE
+
+
+def test_every_screenshot_is_linked_and_there() -> None:
+    linked = set(re.findall(r"docs/screenshots/([\w-]+\.png)", README))
+    there = {p.name for p in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert linked == there
+    assert 5 <= len(there) < 20
+
+
+def test_lock_files_name_no_host() -> None:
+    assert '"resolved": "http' not in (ROOT / "frontend" / "package-lock.json").read_text()
+    assert "http" not in re.sub(
+        r"#.*|httpx?\w*|httpcore\w*", "", (ROOT / "requirements.lock").read_text()
+    )
+
+
+def test_nothing_large_is_kept_in_git() -> None:
+    listed = subprocess.run(
+        ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True
+    ).stdout.split()
+    for name in listed:
+        path = Path(ROOT / name)
+        assert not path.exists() or path.stat().st_size < 1_000_000, name

@@ -1,0 +1,301 @@
+"""The API on a real PostgreSQL: entries are kept once, corrected by superseding, never lost."""
+
+import uuid
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import pytest
+from alembic import command
+from fastapi.testclient import TestClient
+from sqlalchemy import Engine, text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from umweg.core.errors import CircuitError
+from umweg.db import store
+from umweg.db.migrate import alembic_config
+from umweg.library import load_circuit, load_jobs
+from umweg.web.app import create_app
+
+READING: dict[str, Any] = {
+    "kind": "reading",
+    "id": "new",
+    "point": "blade_port_a",
+    "quantity": "pressure_bar",
+    "state": "blade_a_blocked",
+    "value": 1825,
+    "unit": "psi",
+    "instrument": "gauge_400",
+    "repeats": [1835],
+}
+NOTE: dict[str, Any] = {"kind": "note", "text": "Filter smells burnt."}
+
+
+def job_id(client: TestClient, serial: str = "R18-0417") -> str:
+    return str(
+        next(j["id"] for j in client.get("/api/jobs").json() if j["machine"]["serial"] == serial)
+    )
+
+
+def post(
+    client: TestClient, job: str, data: dict[str, Any], key: str | None = None, **more: Any
+) -> Any:
+    return client.post(
+        f"/api/jobs/{job}/entries",
+        json={"data": data, **more},
+        headers={"Idempotency-Key": key or str(uuid.uuid4())},
+    )
+
+
+def test_list_says_machine_complaint_progress_and_next(client: TestClient) -> None:
+    cards = client.get("/api/jobs").json()
+    assert len(cards) == 2
+    weak = next(c for c in cards if c["machine"]["serial"] == "R18-0417")
+    assert weak["complaint"].startswith("Blade stalls")
+    assert weak["observations"] == 6
+    assert "Port relief, blade extend" in weak["leader"]
+    assert weak["next"]
+    assert weak["decision"] is None
+
+
+def test_a_reading_is_kept_as_taken_judged_and_weighed(client: TestClient) -> None:
+    job = job_id(client)
+    before = client.get(f"/api/jobs/{job}/diagnosis").json()
+    answer = post(client, job, READING)
+    assert answer.status_code == 201
+    entry = answer.json()["entry"]
+    assert entry["data"]["value"] == 1825
+    assert entry["data"]["unit"] == "psi"
+    assert entry["value_base"] == pytest.approx(1830 * 0.0689475729)
+    assert entry["verdict"]["word"] == "low"
+    after = answer.json()["diagnosis"]
+    assert after["suspects"][0]["component"] == "blade_relief_a"
+    assert len(after["suspects"][0]["reasons"]) == len(before["suspects"][0]["reasons"]) + 1
+    assert client.get(f"/api/jobs/{job}/diagnosis").json() == after
+
+
+def test_the_same_key_keeps_one_entry(client: TestClient) -> None:
+    job = job_id(client)
+    key = str(uuid.uuid4())
+    first = post(client, job, READING, key)
+    again = post(client, job, READING, key)
+    assert first.json()["entry"]["id"] == again.json()["entry"]["id"]
+    assert len(client.get(f"/api/jobs/{job}").json()["entries"]) == 7
+    other = post(client, job, NOTE, key)
+    assert other.status_code == 409
+    assert "used for another entry" in other.json()["detail"]
+
+
+def test_a_correction_supersedes_and_both_stand_in_the_record(client: TestClient) -> None:
+    job = job_id(client)
+    wrong = post(client, job, {**READING, "value": 2500, "repeats": []}).json()["entry"]
+    right = post(client, job, READING, supersedes=wrong["id"])
+    assert right.status_code == 201
+    entries = client.get(f"/api/jobs/{job}").json()["entries"]
+    assert len(entries) == 8
+    standing = {e["id"]: e["standing"] for e in entries}
+    assert standing[wrong["id"]] is False
+    assert standing[right.json()["entry"]["id"]] is True
+    twice = post(client, job, NOTE, supersedes=wrong["id"])
+    assert twice.status_code == 409
+    assert "corrected already" in twice.json()["detail"]
+
+
+def test_a_withdrawn_observation_no_longer_counts(client: TestClient) -> None:
+    job = job_id(client)
+    before = client.get(f"/api/jobs/{job}/diagnosis").json()
+    kept = post(client, job, READING).json()["entry"]
+    post(client, job, {"kind": "withdrawal", "reason": "wrong port"}, supersedes=kept["id"])
+    after = client.get(f"/api/jobs/{job}/diagnosis").json()
+    shares = [[s["share"] for s in d["suspects"]] for d in (before, after)]
+    assert shares[0] == pytest.approx(shares[1])
+
+
+def test_stale_writers_are_told(client: TestClient) -> None:
+    job = job_id(client)
+    post(client, job, NOTE, expected_sequence=6)
+    stale = post(client, job, NOTE, expected_sequence=6)
+    assert stale.status_code == 409
+    assert "the job has 7 entries, not 6" in stale.json()["detail"]
+
+
+def test_writers_at_the_same_moment_lose_nothing(client: TestClient) -> None:
+    job = job_id(client)
+    with ThreadPoolExecutor(6) as pool:
+        answers = list(
+            pool.map(lambda n: post(client, job, {"kind": "note", "text": f"{n}"}), range(12))
+        )
+    assert all(a.status_code == 201 for a in answers)
+    entries = client.get(f"/api/jobs/{job}").json()["entries"]
+    assert [e["sequence"] for e in entries] == list(range(1, 19))
+
+
+@pytest.mark.parametrize(
+    ("change", "message"),
+    [
+        ({"point": "cab"}, "cannot be read at “cab”"),
+        ({"unit": "furlong"}, "is not a unit of pressure"),
+        ({"state": "upside_down"}, "there is no state “upside_down”"),
+        ({"value": "NaN"}, "not valid"),
+    ],
+)
+def test_bad_input_is_refused_and_nothing_is_kept(
+    client: TestClient, change: dict[str, Any], message: str
+) -> None:
+    job = job_id(client)
+    answer = post(client, job, {**READING, **change})
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"
+    body = answer.json()
+    assert message in body["detail"] + " ".join(body["problems"])
+    assert len(client.get(f"/api/jobs/{job}").json()["entries"]) == 6
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        {"kind": "behaviour", "id": "x", "function": "crane", "move": "up", "how": "slow"},
+        {
+            "kind": "indicator",
+            "id": "x",
+            "component": "gone",
+            "state": "neutral_rated",
+            "tripped": True,
+        },
+        {"kind": "decision", "component": "gone", "mode": "worn", "share": 0.5, "action": "x"},
+        {"kind": "acceptance", "reading": str(uuid.UUID(int=7)), "reason": "works hard"},
+    ],
+    ids=["function", "component", "decision", "acceptance"],
+)
+def test_entries_about_what_is_not_there_are_refused(
+    client: TestClient, data: dict[str, Any]
+) -> None:
+    assert post(client, job_id(client), data).status_code == 422
+
+
+def test_a_missing_key_or_job_is_told(client: TestClient) -> None:
+    job = job_id(client)
+    assert client.post(f"/api/jobs/{job}/entries", json={"data": NOTE}).status_code == 422
+    missing = client.get(f"/api/jobs/{uuid.uuid4()}")
+    assert missing.status_code == 404
+    assert missing.json()["type"] == "urn:umweg:not_found"
+
+
+def test_opening_a_job_and_deciding_it(client: TestClient) -> None:
+    machine = client.get("/api/workshop").json()["machines"][0]
+    opened = client.post(
+        "/api/jobs", json={"machine_id": machine["id"], "complaint": "Tailgate sinks"}
+    )
+    assert opened.status_code == 201
+    job = opened.json()["id"]
+    fresh = client.get(f"/api/jobs/{job}/diagnosis").json()
+    assert fresh["explained"] is True
+    assert fresh["next_steps"]
+    post(
+        client,
+        job,
+        {
+            "kind": "decision",
+            "component": "load_holding",
+            "mode": "seat_leaks",
+            "share": 0.9,
+            "action": "Clean the cartridge.",
+        },
+    )
+    assert client.get(f"/api/jobs/{job}").json()["decision"]["component"] == "load_holding"
+    card = next(c for c in client.get("/api/jobs").json() if c["id"] == job)
+    assert card["decision"]["action"] == "Clean the cartridge."
+    assert client.post("/api/jobs", json={"machine_id": 9999, "complaint": "x"}).status_code == 404
+
+
+def test_strip_shows_who_agreed_before_the_reading(client: TestClient) -> None:
+    job = job_id(client)
+    entry = post(client, job, READING).json()["entry"]
+    strip = client.get(f"/api/jobs/{job}/entries/{entry['id']}/strip").json()
+    assert strip["value"] == pytest.approx(126.2, abs=0.1)
+    assert strip["healthy"]["low"] > 170
+    leader = next(b for b in strip["by_suspect"] if b["key"] == "blade_relief_a:set_low")
+    assert leader["low"] < strip["value"] < leader["high"]
+    note = post(client, job, NOTE).json()["entry"]
+    assert client.get(f"/api/jobs/{job}/entries/{note['id']}/strip").status_code == 404
+
+
+def test_schematic_and_states(client: TestClient) -> None:
+    job = client.get(f"/api/jobs/{job_id(client)}").json()
+    base = f"/api/circuits/{job['circuit_revision']}"
+    drawing = client.get(f"{base}/schematic").json()
+    assert len(drawing["parts"]) == 27
+    assert len(drawing["test_points"]) == 8
+    state = client.get(f"{base}/states/blade_extend_stalled").json()
+    assert state["nets"]["pump_out"]["value"] == pytest.approx(185.0, abs=1.0)
+    relief = state["flows_lpm"]["main_relief.inlet"]
+    assert relief == pytest.approx(-state["flows_lpm"]["pump.outlet"], rel=0.03)
+    faulted = client.get(
+        f"{base}/states/blade_extend_stalled", params={"suspect": "blade_relief_a:set_low"}
+    ).json()
+    assert faulted["nets"]["pump_out"]["value"] < 170
+    assert client.get(f"{base}/states/flying").status_code == 422
+    wrong = client.get(f"{base}/states/neutral_idle", params={"suspect": "x:y"})
+    assert wrong.status_code == 422
+
+
+def test_the_database_refuses_to_change_an_entry(client: TestClient, workshop: Engine) -> None:
+    for statement in (
+        "UPDATE entry SET kind = 'note'",
+        "DELETE FROM entry",
+        "UPDATE circuit_revision SET revision = 9",
+    ):
+        with pytest.raises(DBAPIError, match="append-only"), workshop.begin() as connection:
+            connection.execute(text(statement))
+
+
+def test_nothing_is_lost_when_the_application_restarts(
+    client: TestClient, workshop: Engine
+) -> None:
+    job = job_id(client)
+    post(client, job, READING)
+    before = client.get(f"/api/jobs/{job}").json()
+    with TestClient(create_app(workshop)) as restarted:
+        assert restarted.get(f"/api/jobs/{job}").json() == before
+
+
+def test_a_job_keeps_the_circuit_revision_it_used(client: TestClient, workshop: Engine) -> None:
+    job = job_id(client)
+    used = client.get(f"/api/jobs/{job}").json()["circuit_revision"]
+    circuit = load_circuit("packer_truck")
+    with Session(workshop) as session:
+        same = store.keep_circuit(session, circuit)
+        assert same.id == used, "an unchanged circuit makes no revision"
+        newer = store.keep_circuit(session, circuit.model_copy(update={"name": "Changed"}))
+        assert newer.revision == same.revision + 1
+        session.commit()
+    assert client.get(f"/api/jobs/{job}").json()["circuit_revision"] == used
+
+
+def test_the_demo_is_loaded_once(workshop: Engine) -> None:
+    with Session(workshop) as session:
+        again = store.load_demo(
+            session, "Test workshop", [load_circuit("packer_truck")], load_jobs()
+        )
+        session.commit()
+        assert again is False
+        assert len(store.all_jobs(session)) == 2
+
+
+def test_models_and_migrations_agree(workshop: Engine) -> None:
+    config = alembic_config()
+    with workshop.begin() as connection:
+        config.attributes["connection"] = connection
+        command.check(config)
+
+
+def test_circuit_errors_are_problem_details(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*_: object) -> None:
+        raise CircuitError("broken circuit")
+
+    monkeypatch.setattr("umweg.web.jobs.store.all_jobs", broken)
+    answer = client.get("/api/jobs")
+    assert answer.status_code == 422
+    assert answer.json()["detail"] == "broken circuit"
