@@ -192,7 +192,13 @@ function Marker({
     return (
       <g transform={`translate(${x} ${y})`}>
         <circle cx={20} cy={20} r={18} className="fill-card stroke-ink" strokeWidth={1.5} />
-        <text x={20} y={26} textAnchor="middle" fontSize={LABEL_SIZE} className="fill-ink font-semibold">
+        <text
+          x={20}
+          y={26}
+          textAnchor="middle"
+          fontSize={LABEL_SIZE}
+          className="fill-ink font-semibold"
+        >
           M
         </text>
       </g>

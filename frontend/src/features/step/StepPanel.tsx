@@ -133,7 +133,15 @@ export function StepPanel(props: StepPanelProps) {
   const offered = others.filter((s) => !s.refused).slice(0, 5);
   const refused = others.filter((s) => s.refused);
   return (
-    <section aria-label="Next step" className="grid gap-3">
+    <section
+      aria-label="Next step"
+      className="grid gap-3"
+      data-kind={step.kind}
+      data-point={step.point}
+      data-quantity={step.quantity}
+      data-state={step.state}
+      data-instrument={step.instrument ?? ""}
+    >
       <div>
         <div className="flex items-start justify-between gap-2">
           <h2 className="font-bold text-xl leading-tight">

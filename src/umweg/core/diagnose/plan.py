@@ -1,7 +1,7 @@
 """The next step: the observation with the most expected information per minute, if it is safe."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -45,6 +45,9 @@ COOL_MIN_PER_C = 1.0
 START_OIL_C = 20.0
 COMEBACK_MIN = 90.0
 RISK_AVERSION = 4.0
+DETAILED = 12
+DETAILED_REFUSED = 4
+"""How many steps, offered and refused, are worked out in full."""
 
 
 @dataclass(frozen=True)
@@ -164,6 +167,8 @@ class Planner:
         self.suspects = suspects
         self.instruments = instruments
         self.money = money
+        self._judged: dict[str, tuple[Hazard | None, list[str]]] = {}
+        self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
         population = predictor.population
         self.live = np.flatnonzero(weight > LIVE)
         owners = population.hypothesis[self.live]
@@ -240,7 +245,7 @@ class Planner:
         if bits < 0.01:
             return None
         minutes = setup.minutes(self.circuit, state, point)
-        hazard = pressure_hazard(self.predictor, state, self.weight)
+        hazard, live_lines = self._safety(name, state)
         refused = hazard.words if hazard is not None and hazard.refused else ""
         if point is not None and instrument is None:
             what = "flow meter" if quantity.kind == "flow_lpm" else f"gauge up to {highest:.0f} bar"
@@ -255,20 +260,42 @@ class Planner:
             state.label,
             minutes,
             bits,
-            self._band("healthy", quantity, mean, variance),
-            tuple(
-                band
-                for key in self.suspects
-                if (band := self._band(key, quantity, mean, variance)) is not None
-            ),
+            None,
+            (),
             hazard,
-            (*state.cautions, *live_line_cautions(self.circuit, self.predictor, state)),
+            (*state.cautions, *live_lines),
             "" if point is None else self.circuit.test_point(point).fitting,
             instrument,
             highest,
             saving - minutes * self.money.labour_per_min,
             (),
             refused,
+        )
+
+    def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, list[str]]:
+        """Hazard and live lines of a named state, judged once for all that is read in it."""
+        if name not in self._judged:
+            self._judged[name] = (
+                pressure_hazard(self.predictor, state, self.weight),
+                live_line_cautions(self.circuit, self.predictor, state),
+            )
+        return self._judged[name]
+
+    def with_bands(self, step: Step) -> Step:
+        """A reading step with what the healthy machine and each suspect would show."""
+        if step.kind != "reading":
+            return step
+        quantity = Quantity.named(step.quantity, step.point)
+        table = self.predictor[self.circuit.states[step.state]]
+        row = table.row(quantity)
+        mean, variance = self.belief.posterior(table.mean[row], table.slope[row])
+        typical = float(np.average(mean[self.live], weights=self.weight[self.live]))
+        variance = variance + noise_sd(quantity, typical, step.instrument) ** 2
+        bands = (self._band(key, quantity, mean, variance) for key in self.suspects)
+        return replace(
+            step,
+            healthy=self._band("healthy", quantity, mean, variance),
+            by_suspect=tuple(b for b in bands if b is not None),
         )
 
     def _highest(self, pressure: Array) -> float:
@@ -296,8 +323,7 @@ class Planner:
         return min(chosen, key=lambda i: to_base(i.high, i.unit) * i.accuracy_pct, default=None)
 
     def _band(self, key: str, quantity: Quantity, mean: Array, variance: Array) -> Band | None:
-        hypotheses = self.predictor.population.hypotheses
-        index = next((i for i, h in enumerate(hypotheses) if h.key == key), None)
+        index = self._index.get(key)
         if index is None:
             return None
         members = self.predictor.population.members[index]
@@ -366,7 +392,9 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
                     steps.append(step)
     steps += _looks(planner, observations, setup)
     steps.sort(key=lambda s: (bool(s.refused), -s.bits_per_minute, s.point, s.state))
-    return steps
+    first_refused = sum(not s.refused for s in steps)
+    shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
+    return [planner.with_bands(s) if i in shown else s for i, s in enumerate(steps)]
 
 
 def _readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnosis, Reason, Suspect
-from umweg.core.diagnose.plan import Band, Step
+from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED, Band, Step
 from umweg.core.faults.population import Hypothesis
 from umweg.core.observe.observations import (
     Behaviour,
@@ -152,18 +152,11 @@ def report(
     circuit: Circuit,
     diagnosis: Diagnosis,
     observations: Sequence[Observation],
-    most_steps: int = 12,
-    most_refused: int = 4,
 ) -> DiagnosisView:
-    """Put a diagnosis into words.
-
-    Parameters
-    ----------
-    most_steps, most_refused : how many of the offered and of the refused steps to show
-    """
+    """Put a diagnosis into words."""
     words = {o.id: observation_words(circuit, o) for o in observations}
-    offered = [s for s in diagnosis.steps if not s.refused][:most_steps]
-    refused = [s for s in diagnosis.steps if s.refused][:most_refused]
+    offered = [s for s in diagnosis.steps if not s.refused][:DETAILED]
+    refused = [s for s in diagnosis.steps if s.refused][:DETAILED_REFUSED]
     return DiagnosisView(
         suspects=[_suspect(circuit, s, words) for s in diagnosis.suspects],
         other_share=diagnosis.other_share,

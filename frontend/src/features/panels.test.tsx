@@ -1,0 +1,195 @@
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import type { Diagnosis, EntryData, Step, Suspect, Workshop } from "../api/client";
+import { suspicionOf } from "./job/JobPage";
+import { ReadingPad } from "./reading/ReadingPad";
+import { StepPanel } from "./step/StepPanel";
+import { SuspectsPanel } from "./suspects/SuspectsPanel";
+
+afterEach(cleanup);
+
+const step: Step = {
+  kind: "reading",
+  point: "block_gauge",
+  point_label: "Gauge port",
+  quantity: "pressure_bar",
+  quantity_label: "pressure",
+  unit: "bar",
+  state: "stalled",
+  state_label: "Held at the stop",
+  minutes: 3,
+  bits: 0.7,
+  healthy: { key: "healthy", low: 178, high: 190 },
+  specification: { key: "spec", low: 178, high: 190 },
+  by_suspect: [{ key: "relief:set_low", low: 90, high: 140 }],
+  outcomes: [],
+  hazards: [],
+  cautions: ["Nobody in the hopper."],
+  fitting: "M16",
+  instrument: "gauge",
+  instrument_label: "Gauge 0 … 400 bar",
+  highest_bar: 210,
+  worth: 10,
+  refused: "",
+};
+
+const suspect: Suspect = {
+  key: "relief:set_low",
+  component: "relief",
+  mode: "set_low",
+  family: "detour",
+  title: "Relief: opens early",
+  faults: [
+    {
+      component: "relief",
+      component_label: "Relief",
+      location: "block",
+      mode: "set_low",
+      mode_label: "opens early",
+      family: "detour",
+      confirm: "Spring length.",
+      remedy: "Set it.",
+    },
+  ],
+  share: 0.8,
+  severity: 0.5,
+  group: ["relief:set_low", "relief:seat"],
+  reasons: [
+    { observation: "r", words: "Reading speaks for it", log10_ratio: 1.2, predicted: null },
+  ],
+};
+
+const diagnosis: Diagnosis = {
+  suspects: [suspect],
+  other_share: 0.01,
+  explained: true,
+  two_faults_considered: false,
+  enough: false,
+  next_steps: [
+    step,
+    { ...step, point: "x", point_label: "Blocked pump", refused: "would see 517 bar" },
+  ],
+  repairs: [],
+};
+
+const workshop: Workshop = {
+  name: "W",
+  currency: "EUR",
+  labour_per_min: 1.5,
+  machines: [],
+  units: [
+    { symbol: "bar", kind: "pressure", factor: 1, offset: 0 },
+    { symbol: "psi", kind: "pressure", factor: 0.0689475729, offset: 0 },
+  ],
+  instruments: [
+    {
+      id: "gauge",
+      label: "Gauge 0 … 400 bar",
+      measures: "pressure",
+      low: 0,
+      high: 400,
+      unit: "bar",
+      accuracy_pct: 1,
+    },
+  ],
+};
+
+describe("StepPanel", () => {
+  it("says where, with what, is it safe, what a good one shows, and why not another", () => {
+    render(
+      <StepPanel
+        diagnosis={diagnosis}
+        workshop={workshop}
+        chosen={step}
+        pointLabel="M2"
+        busy={false}
+        onChoose={() => {}}
+        onKeep={() => {}}
+      />,
+    );
+    expect(screen.getByRole("heading", { level: 2 }).textContent).toContain("M2 Gauge port");
+    expect(screen.getByText(/up to 210 bar possible/)).toBeTruthy();
+    expect(screen.getByText("Nobody in the hopper.")).toBeTruthy();
+    expect(screen.getByText(/specified 178 … 190 bar/)).toBeTruthy();
+    expect(screen.getByText(/would see 517 bar/)).toBeTruthy();
+  });
+});
+
+describe("ReadingPad", () => {
+  it("keeps a reading as taken, with its unit and repeats", () => {
+    const keep = vi.fn<(data: EntryData) => void>();
+    render(
+      <ReadingPad
+        step={step}
+        workshop={workshop}
+        rows={[]}
+        busy={false}
+        onKeep={keep}
+        onCancel={() => {}}
+      />,
+    );
+    const tap = (name: string) => fireEvent.click(screen.getByRole("button", { name }));
+    tap("psi");
+    for (const key of "1930") tap(key);
+    tap("Repeat it");
+    for (const key of "1940") tap(key);
+    tap("Keep the reading");
+    expect(keep).toHaveBeenCalledWith(
+      expect.objectContaining({
+        point: "block_gauge",
+        state: "stalled",
+        value: 1930,
+        repeats: [1940],
+        unit: "psi",
+        instrument: "gauge",
+      }),
+    );
+  });
+
+  it("keeps nothing while nothing is typed", () => {
+    render(
+      <ReadingPad
+        step={step}
+        workshop={workshop}
+        rows={[]}
+        busy={false}
+        onKeep={() => {}}
+        onCancel={() => {}}
+      />,
+    );
+    expect(screen.getByRole("button", { name: "Keep the reading" })).toHaveProperty(
+      "disabled",
+      true,
+    );
+  });
+});
+
+describe("SuspectsPanel", () => {
+  const show = (change: Partial<Diagnosis>) =>
+    render(
+      <SuspectsPanel
+        diagnosis={{ ...diagnosis, ...change }}
+        currency="EUR"
+        selected={null}
+        busy={false}
+        onSelect={() => {}}
+        onDecide={() => {}}
+      />,
+    );
+
+  it("names whom a suspect cannot be told from", () => {
+    show({});
+    expect(screen.getByText(/No offered test tells it from/)).toBeTruthy();
+    expect(screen.getByText("Reading speaks for it")).toBeTruthy();
+  });
+
+  it("says when nothing modelled explains the readings", () => {
+    show({ explained: false, two_faults_considered: true });
+    expect(screen.getByText(/not even two faults at once/)).toBeTruthy();
+  });
+
+  it("adds up the belief on a part", () => {
+    const twice = { ...diagnosis, suspects: [suspect, { ...suspect, key: "b", share: 0.15 }] };
+    expect(suspicionOf(twice).get("relief")).toBeCloseTo(0.95);
+  });
+});

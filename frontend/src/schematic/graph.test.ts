@@ -1,0 +1,138 @@
+import { describe, expect, it } from "vitest";
+import type { Schematic } from "../api/client";
+import { graphOf, labelLines, type Part, turnedParts } from "./graph";
+import { layOut } from "./layout";
+
+type PortSpec = [name: string, net: string, side: "north" | "south" | "east" | "west"];
+
+function part(id: string, ports: PortSpec[], boundary = ""): Part {
+  return {
+    id,
+    type: "x",
+    type_label: "X",
+    label: id,
+    location: "",
+    width: 2,
+    height: 2,
+    strokes: ["M0 0H2"],
+    dashed: [],
+    filled: [],
+    ports: ports.map(([name, net, side]) => ({
+      name,
+      net,
+      side,
+      offset: 1,
+      domain: "hydraulic",
+      line: "working",
+      boundary: name === boundary,
+    })),
+  };
+}
+
+const schematic: Schematic = {
+  circuit_id: "c",
+  revision: 1,
+  name: "C",
+  fluid: "46",
+  shafts: [],
+  functions: [],
+  states: [],
+  notes: {},
+  test_points: [
+    {
+      id: "m",
+      label: "M",
+      net: "p",
+      port: null,
+      fitting: "",
+      access_min: 1,
+      methods: ["tee_gauge"],
+    },
+  ],
+  parts: [
+    part(
+      "tank",
+      [
+        ["tank", "t", "north"],
+        ["suction", "s", "north"],
+      ],
+      "tank",
+    ),
+    part("pump", [
+      ["inlet", "s", "south"],
+      ["outlet", "p", "north"],
+    ]),
+    part("relief", [
+      ["inlet", "p", "south"],
+      ["outlet", "t", "north"],
+    ]),
+    part("motor", [
+      ["a", "p", "south"],
+      ["b", "r", "north"],
+    ]),
+    part("filter", [
+      ["inlet", "r", "south"],
+      ["outlet", "t", "north"],
+    ]),
+  ],
+};
+
+describe("graphOf", () => {
+  const graph = graphOf(schematic);
+
+  it("draws a small tank at every return instead of lines to one tank", () => {
+    const tanks = graph.nodes.filter((n) => n.kind === "tank");
+    expect(tanks).toHaveLength(2);
+    expect(graph.edges.filter((e) => e.net === "t")).toHaveLength(2);
+  });
+
+  it("puts a dot where three or more ends meet, and none where two do", () => {
+    expect(graph.nodes.filter((n) => n.kind === "junction").map((n) => n.id)).toEqual(["net:p"]);
+    expect(graph.edges.filter((e) => e.net === "p")).toHaveLength(4);
+    expect(graph.edges.filter((e) => e.net === "s")).toHaveLength(1);
+  });
+
+  it("numbers the test points", () => {
+    expect(graph.nodes.find((n) => n.kind === "point")?.label).toBe("M1");
+  });
+
+  it("turns what lies between the last gallery and the tank, so oil runs down in it", () => {
+    expect(turnedParts(schematic)).toContain("filter");
+    expect(turnedParts(schematic)).not.toContain("pump");
+    const filter = graph.nodes.find((n) => n.id === "filter");
+    expect(filter?.ports.map((p) => p.side)).toEqual(["north", "south"]);
+  });
+});
+
+describe("layOut", () => {
+  it("places everything, without overlap, the same each time, with right angles only", async () => {
+    const first = await layOut(schematic);
+    expect(await layOut(schematic)).toEqual(first);
+    for (const a of first.nodes) {
+      for (const b of first.nodes) {
+        if (a === b) continue;
+        const apart =
+          a.x + a.item.width <= b.x ||
+          b.x + b.item.width <= a.x ||
+          a.y + a.item.height <= b.y ||
+          b.y + b.item.height <= a.y;
+        expect(apart).toBe(true);
+      }
+    }
+    for (const route of first.routes) {
+      expect(route.points.length).toBeGreaterThan(1);
+      route.points.slice(1).forEach((p, i) => {
+        const q = route.points[i];
+        expect(q && (Math.abs(q.x - p.x) < 1e-6 || Math.abs(q.y - p.y) < 1e-6)).toBe(true);
+      });
+    }
+    const y = (id: string) => first.nodes.find((n) => n.item.id === id)?.y ?? 0;
+    expect(y("tank")).toBeGreaterThan(y("pump"));
+  });
+});
+
+describe("labelLines", () => {
+  it("breaks long labels between words", () => {
+    expect(labelLines("Port relief, blade extend")).toEqual(["Port relief, blade", "extend"]);
+  });
+});

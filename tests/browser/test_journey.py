@@ -1,0 +1,157 @@
+"""Whole journeys: from an opened job to the isolated part, by tapping what the screen shows."""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.evidence import noise_sd
+from umweg.core.faults.population import parse_fault
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.quantities import Quantity
+from umweg.core.solve.steady import SteadySolver
+from umweg.library import load_jobs
+
+KIT = {i.id: i for i in load_jobs()[0].instruments}
+HOW = {
+    "as_usual": "As usual",
+    "slow": "Slow",
+    "weak": "Weak: light yes, loaded no",
+    "dead": "Dead",
+    "drifts": "Drifts when held",
+}
+
+
+def open_bench(page: Page, address: str, serial: str) -> None:
+    page.goto(address)
+    page.get_by_role("link").filter(has_text=serial).click()
+    page.locator("[data-part]").first.wait_for()
+
+
+def type_number(page: Page, value: float) -> None:
+    text = f"{abs(value):.2f}" if abs(value) < 100 else f"{abs(value):.1f}"
+    for key in text:
+        page.get_by_role("button", name=key, exact=True).tap()
+    if value < 0:
+        page.get_by_role("button", name="Change sign").tap()
+
+
+def answer(page: Page, step: Locator, machine: HiddenMachine) -> None:
+    """Do on the hidden machine what the screen asks, and enter what it shows."""
+    circuit = machine.circuit
+    kind, place = step.get_attribute("data-kind"), step.get_attribute("data-point") or ""
+    state = step.get_attribute("data-state") or ""
+    if kind == "behaviour":
+        function, _, move = place.partition(".")
+        step.get_by_role("button", name=HOW[machine.behaves(function, move, "warm")]).tap()
+        return
+    if kind == "indicator":
+        tripped = machine.indicator(place, circuit.states[state])
+        step.get_by_role("button", name=re.compile("^Tripped" if tripped else "^Not tripped")).tap()
+        return
+    if kind == "oil":
+        step.get_by_role("button", name=re.compile(f"^{machine.oil()}")).tap()
+        return
+    quantity = Quantity.named(step.get_attribute("data-quantity") or "", place)
+    instrument = KIT.get(step.get_attribute("data-instrument") or "")
+    true = machine.value(quantity, circuit.states[state])
+    value = machine.read(quantity, circuit.states[state], noise_sd(quantity, true, instrument))
+    if quantity.kind == "drift_mm_min":
+        value = true
+    step.get_by_role("button", name="Enter the reading").tap()
+    if quantity.kind == "speed_mm_s":
+        value = circuit.function(place).stroke_mm / max(value, 0.01)
+    type_number(page, value)
+    page.get_by_role("button", name="Keep the reading").tap()
+
+
+@pytest.mark.parametrize(
+    ("truth", "seed"), [("pump:worn=0.72", 31), ("blade_left:piston_bypass=0.8", 32)]
+)
+def test_a_hidden_machine_is_isolated_by_following_the_screen(
+    page: Page, address: str, packer: Circuit, packer_solver: SteadySolver, truth: str, seed: int
+) -> None:
+    fault, severity = parse_fault(packer_solver.network, truth)
+    machine = HiddenMachine(packer, [(fault, severity)], np.random.default_rng(seed), packer_solver)
+    page.goto(address)
+    page.get_by_label("Complaint in the customer's words").fill("It does not pack any more")
+    page.get_by_role("button", name="Open", exact=True).tap()
+    page.get_by_role("heading", name="How does each function behave?").wait_for()
+    for function in packer.functions:
+        for move, call in function.moves.items():
+            row = page.get_by_role("group", name=f"{function.label} {call.label}")
+            word = row.get_by_role("button", name=HOW[machine.behaves(function.id, move, "warm")])
+            word.tap()
+            expect(word).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="To the bench").tap()
+    page.locator("[data-part]").first.wait_for()
+    entries = len(packer.functions) * 2
+    for _ in range(8):
+        if page.get_by_text("No further reading is worth its minutes").count():
+            break
+        page.get_by_role("tab", name="Next step").tap()
+        step = page.get_by_label("Next step", exact=True).and_(page.locator("section"))
+        if not step.count():
+            break
+        answer(page, step, machine)
+        entries += 1
+        expect(page.get_by_role("tab", name=f"Record {entries}")).to_be_visible()
+        page.get_by_role("tab", name="Suspects").tap()
+    page.get_by_role("tab", name="Suspects").tap()
+    leader = page.locator("[data-suspect]").first
+    group = leader.get_attribute("data-suspect") or ""
+    told_apart = group.split("+")[0].split(":")[0]
+    if told_apart != fault.component_id:
+        # Twins that no reading separates must be reported together.
+        expect(leader).to_contain_text(packer.component(fault.component_id).label)
+    page.get_by_role("button", name=re.compile("^Decide")).tap()
+    expect(page.get_by_text("Isolated.", exact=True)).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("Isolated.", exact=True)).to_be_visible()
+    expect(page.get_by_role("tab", name=f"Record {entries + 1}")).to_be_visible()
+    page.get_by_role("link", name="All jobs").tap()
+    expect(page.get_by_text("Part isolated")).to_be_visible()
+
+
+def test_a_correction_and_a_withdrawal(page: Page, address: str) -> None:
+    open_bench(page, address, "R18-0417")
+    page.get_by_role("tab", name="Record 6").tap()
+    page.get_by_role("button", name="Who agrees?").first.tap()
+    expect(page.get_by_role("img", name=re.compile("What each suspect would show"))).to_be_visible()
+    page.get_by_role("button", name="Withdraw").last.tap()
+    expect(page.get_by_role("tab", name="Record 7")).to_be_visible()
+    page.get_by_role("link", name="Complaint").tap()
+    row = page.get_by_role("group", name="Packer blade out (pack)")
+    expect(row.get_by_role("button", name="Weak")).to_have_attribute("aria-pressed", "true")
+    row.get_by_role("button", name="Slow").tap()
+    expect(row.get_by_role("button", name="Slow")).to_have_attribute("aria-pressed", "true")
+    page.reload()
+    expect(row.get_by_role("button", name="Slow")).to_have_attribute("aria-pressed", "true")
+
+
+def test_the_map_works_by_keyboard_and_says_pressures(page: Page, address: str) -> None:
+    open_bench(page, address, "R18-0417")
+    canvas = page.get_by_role("application")
+    before = canvas.get_attribute("viewBox")
+    canvas.focus()
+    page.keyboard.press("+")
+    page.keyboard.press("ArrowRight")
+    assert canvas.get_attribute("viewBox") != before
+    page.keyboard.press("0")
+    assert canvas.get_attribute("viewBox") == before
+    page.get_by_label("State shown").click()
+    page.get_by_role("option", name="Blade held out at its stop", exact=True).click()
+    expect(page.locator("[data-point=block_gauge]").last).to_contain_text("184 bar")
+    part = page.get_by_role("button", name=re.compile("^Port relief, blade extend"))
+    part.focus()
+    page.keyboard.press("Enter")
+    expect(part).to_have_attribute("aria-pressed", "true")
+    assert page.locator("[data-line=pilot]").count() >= 1
+
+
+def test_an_unknown_job_is_told_in_words(page: Page, address: str) -> None:
+    page.goto(f"{address}/jobs/00000000-0000-0000-0000-000000000000")
+    expect(page.get_by_role("alert").first).to_contain_text("there is no job")
+    page.evaluate("0")
