@@ -154,4 +154,3 @@ def test_the_map_works_by_keyboard_and_says_pressures(page: Page, address: str) 
 def test_an_unknown_job_is_told_in_words(page: Page, address: str) -> None:
     page.goto(f"{address}/jobs/00000000-0000-0000-0000-000000000000")
     expect(page.get_by_role("alert").first).to_contain_text("there is no job")
-    page.evaluate("0")

@@ -57,7 +57,7 @@ export function Strip(props: StripProps) {
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${height}`}
-      className="w-full"
+      className="w-full max-w-xl"
       role="img"
       aria-label={`What each suspect would show, in ${props.unit}`}
     >

@@ -71,32 +71,32 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
             key={entry.id}
             className={`rounded-md border border-line bg-card px-3 py-2 text-sm ${entry.standing ? "" : "opacity-60"}`}
           >
-            <div className="flex items-start justify-between gap-2">
+            <div className="flex items-center justify-between gap-2">
               <span className={entry.standing ? "" : "line-through"}>
                 <span className="mr-1.5 text-soft">{entry.sequence}.</span>
                 {entry.words}
               </span>
-              <Verdict entry={entry} />
-            </div>
-            {entry.standing && (
-              <div className="flex justify-end gap-2">
-                {entry.data.kind === "reading" && (
-                  <Button
-                    look="quiet"
-                    className="!px-1"
-                    onClick={() => setOpen(open === entry.id ? null : entry.id)}
-                  >
-                    {open === entry.id ? "Hide who agrees" : "Who agrees?"}
-                  </Button>
-                )}
+              {entry.standing && (
                 <Button
                   look="quiet"
-                  className="!px-1"
+                  className="!px-1 text-sm"
                   disabled={busy}
                   onClick={() => onAdd({ kind: "withdrawal", reason: "" }, entry.id)}
                 >
                   Withdraw
                 </Button>
+              )}
+            </div>
+            {entry.standing && entry.data.kind === "reading" && (
+              <div className="flex items-center justify-between gap-2">
+                <Button
+                  look="quiet"
+                  className="!px-0 text-sm"
+                  onClick={() => setOpen(open === entry.id ? null : entry.id)}
+                >
+                  {open === entry.id ? "Hide who agrees" : "Who agrees?"}
+                </Button>
+                <Verdict entry={entry} />
               </div>
             )}
             {open === entry.id && <ReadingStrip job={job} entry={entry} suspects={suspects} />}
