@@ -158,9 +158,13 @@ def test_viscosity_at_its_reference_temperatures(oil_c: float, expected: float) 
 
 
 def test_viscosity_between_against_the_walther_line() -> None:
-    """ASTM D341 worked by hand for 46/6.8 mm²/s: log log(ν + 0.7) is a straight line in log T."""
-    assert viscosity_mm2_s(60.0, 46.0, 6.8) == pytest.approx(20.3, abs=0.3)
-    assert viscosity_mm2_s(0.0, 46.0, 6.8) == pytest.approx(550, rel=0.1)
+    """ASTM D341 worked by hand for 46/6.8 mm²/s: log log(ν + 0.7) is a straight line in log T.
+
+    log log 46.7 = 0.222539 at log 313.15 = 2.495752, log log 7.5 = −0.057962 at log 373.15 =
+    2.571883: slope −3.68447. At 333.15 K 0.123471, at 273.15 K 0.441216.
+    """
+    assert viscosity_mm2_s(60.0, 46.0, 6.8) == pytest.approx(10 ** (10**0.123471) - 0.7, rel=1e-4)
+    assert viscosity_mm2_s(0.0, 46.0, 6.8) == pytest.approx(10 ** (10**0.441216) - 0.7, rel=1e-4)
 
 
 @pytest.mark.parametrize("symbol", list(UNITS))

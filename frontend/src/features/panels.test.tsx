@@ -102,6 +102,7 @@ describe("StepPanel", () => {
         workshop={workshop}
         chosen={step}
         pointLabel="M2"
+        conditions="Engine rated · oil 50 °C"
         busy={false}
         onChoose={() => {}}
         onKeep={() => {}}
@@ -110,6 +111,7 @@ describe("StepPanel", () => {
     expect(screen.getByRole("heading", { level: 2 }).textContent).toContain("M2 Gauge port");
     expect(screen.getByText(/up to 210 bar possible/)).toBeTruthy();
     expect(screen.getByText("Nobody in the hopper.")).toBeTruthy();
+    expect(screen.getByText("Engine rated · oil 50 °C")).toBeTruthy();
     expect(screen.getByText(/specified 178 … 190 bar/)).toBeTruthy();
     expect(screen.getByText(/would see 517 bar/)).toBeTruthy();
   });
@@ -122,6 +124,7 @@ describe("ReadingPad", () => {
       <ReadingPad
         step={step}
         workshop={workshop}
+        conditions="Engine rated · oil 50 °C"
         rows={[]}
         busy={false}
         onKeep={keep}
@@ -151,6 +154,7 @@ describe("ReadingPad", () => {
       <ReadingPad
         step={step}
         workshop={workshop}
+        conditions="Engine rated · oil 50 °C"
         rows={[]}
         busy={false}
         onKeep={() => {}}

@@ -36,6 +36,22 @@ export function suspicionOf(diagnosis: Diagnosis): Map<string, number> {
   return shares;
 }
 
+/** Engine, oil and levers of a state, in words. */
+export function conditionsOf(schematic: SchematicData, stateId: string): string {
+  const state = schematic.states.find((s) => s.id === stateId);
+  if (!state) return "";
+  const engine = Number.isNaN(Number(state.engine)) ? state.engine : `${state.engine} rpm`;
+  const levers = Object.entries(state.moves).map(([id, move]) => {
+    const f = schematic.functions.find((x) => x.id === id);
+    return `${f?.label ?? id} ${f?.moves.find((m) => m.id === move)?.label ?? move}`;
+  });
+  return [
+    `Engine ${engine}`,
+    `oil ${state.oil_c} °C`,
+    levers.join(", ") || "levers in neutral",
+  ].join(" · ");
+}
+
 function Scale() {
   const marks = [0, 25, 100, 180, SCALE_TOP_BAR];
   return (
@@ -161,6 +177,7 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
                 diagnosis={diagnosis}
                 workshop={workshop}
                 chosen={chosen}
+                conditions={conditionsOf(schematic, chosen.state)}
                 pointLabel={pointIndex >= 0 ? `M${pointIndex + 1}` : ""}
                 busy={add.isPending}
                 onChoose={(s) => setChosenKey(stepKey(s))}

@@ -8,6 +8,7 @@ import { Strip, type StripRow } from "./Strip";
 interface ReadingPadProps {
   step: Step;
   workshop: Workshop;
+  conditions: string;
   rows: StripRow[];
   busy: boolean;
   onKeep: (data: EntryData) => void;
@@ -17,7 +18,15 @@ interface ReadingPadProps {
 const WATCH = "time_s";
 
 /** Take one reading: large keys, the gauge's own unit, the conditions of the step, repeats. */
-export function ReadingPad({ step, workshop, rows, busy, onKeep, onCancel }: ReadingPadProps) {
+export function ReadingPad({
+  step,
+  workshop,
+  conditions,
+  rows,
+  busy,
+  onKeep,
+  onCancel,
+}: ReadingPadProps) {
   const byWatch = step.quantity === "speed_mm_s";
   const [timed, setTimed] = useState(byWatch);
   const quantity = timed ? WATCH : step.quantity;
@@ -59,6 +68,7 @@ export function ReadingPad({ step, workshop, rows, busy, onKeep, onCancel }: Rea
           {step.point_label}: {step.quantity_label}
         </p>
         <p className="text-sm">{step.state_label}</p>
+        {conditions && <p className="text-sm">{conditions}</p>}
         {gauge && <p className="text-sm text-soft">{gauge.label}</p>}
       </div>
       <div className="flex items-stretch gap-2">

@@ -54,10 +54,49 @@ function Verdict({ entry }: { entry: Entry }) {
   );
 }
 
+/** A reading outside its specification can be accepted with a reason; its verdict stays. */
+function Accept({
+  reason,
+  busy,
+  onAccept,
+}: {
+  reason: string | undefined;
+  busy: boolean;
+  onAccept: (reason: string) => void;
+}) {
+  const [text, setText] = useState<string | null>(null);
+  if (reason !== undefined) return <p className="text-soft">Accepted: {reason}</p>;
+  if (text === null) {
+    return (
+      <Button look="quiet" className="!px-0 text-sm" onClick={() => setText("")}>
+        Accept with a reason
+      </Button>
+    );
+  }
+  return (
+    <div className="flex gap-2">
+      <input
+        aria-label="Why it is accepted"
+        className="min-h-11 min-w-0 flex-1 rounded-md border border-ink/40 bg-white px-2"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+      <Button disabled={busy || !text.trim()} onClick={() => onAccept(text.trim())}>
+        Accept
+      </Button>
+    </div>
+  );
+}
+
 /** The job's record: what was told, seen, read and decided; corrections stand beside what they mend. */
 export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
   const [open, setOpen] = useState<string | null>(null);
   const [note, setNote] = useState("");
+  const accepted = new Map(
+    job.entries.flatMap((e) =>
+      e.standing && e.data.kind === "acceptance" ? [[e.data.reading, e.data.reason] as const] : [],
+    ),
+  );
   return (
     <section aria-label="Record" className="grid gap-2">
       {job.decision && (
@@ -98,6 +137,13 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
                 </Button>
                 <Verdict entry={entry} />
               </div>
+            )}
+            {entry.standing && entry.verdict && entry.verdict.word !== "pass" && (
+              <Accept
+                reason={accepted.get(entry.id)}
+                busy={busy}
+                onAccept={(reason) => onAdd({ kind: "acceptance", reading: entry.id, reason })}
+              />
             )}
             {open === entry.id && <ReadingStrip job={job} entry={entry} suspects={suspects} />}
           </li>

@@ -1,8 +1,9 @@
 import { useState } from "react";
 import type { Diagnosis, EntryData, Step, Workshop } from "../../api/client";
+import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
-import { ALWAYS_CAUTIONS, HOW, type How } from "../../words";
+import { HOW, type How } from "../../words";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
 
@@ -11,6 +12,8 @@ interface StepPanelProps {
   workshop: Workshop;
   chosen: Step;
   pointLabel: string;
+  /** Engine, oil and levers of the step's state, in words. */
+  conditions: string;
   busy: boolean;
   onChoose: (step: Step) => void;
   onKeep: (data: EntryData) => void;
@@ -97,23 +100,23 @@ function Cautions({ step }: { step: Step }) {
           {text}
         </Notice>
       ))}
-      <details className="rounded-md border border-warn/40 bg-warn-soft px-3 py-2 text-sm text-warn">
-        <summary className="min-h-6 cursor-pointer font-semibold">
-          Before anything is opened
-        </summary>
-        <ul className="mt-1 list-disc pl-5">
-          {ALWAYS_CAUTIONS.map((text) => (
-            <li key={text}>{text}</li>
-          ))}
-        </ul>
-      </details>
+      <BeforeOpening />
     </div>
   );
 }
 
 /** The next step: where to connect what, in which state, is it safe, and what each would show. */
 export function StepPanel(props: StepPanelProps) {
-  const { diagnosis, workshop, chosen: step, pointLabel, busy, onChoose, onKeep } = props;
+  const {
+    diagnosis,
+    workshop,
+    chosen: step,
+    pointLabel,
+    conditions,
+    busy,
+    onChoose,
+    onKeep,
+  } = props;
   const [reading, setReading] = useState<string | null>(null);
   const rows = rowsOf(step, diagnosis);
   if (reading === stepKey(step)) {
@@ -122,6 +125,7 @@ export function StepPanel(props: StepPanelProps) {
         key={stepKey(step)}
         step={step}
         workshop={workshop}
+        conditions={conditions}
         rows={rows}
         busy={busy}
         onKeep={onKeep}
@@ -154,6 +158,7 @@ export function StepPanel(props: StepPanelProps) {
           <Tag tone="plain">{Math.round(step.minutes)} min</Tag>
         </div>
         <p className="mt-1 font-semibold">{step.state_label}</p>
+        {conditions && <p className="text-sm">{conditions}</p>}
         {(step.instrument_label || step.fitting) && (
           <p className="text-sm text-soft">
             {[step.instrument_label, step.fitting].filter(Boolean).join(" · ")}

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Diagnosis, EntryData, Suspect } from "../../api/client";
+import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { FAMILY } from "../../words";
 
@@ -65,6 +66,7 @@ function Decide({
           onChange={(e) => setAction(e.target.value)}
         />
       </label>
+      <BeforeOpening />
       <Button
         look="main"
         disabled={busy || !action.trim()}
