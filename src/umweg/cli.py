@@ -8,7 +8,6 @@ from typing import Annotated
 import numpy as np
 import typer
 
-from umweg import bench as benches
 from umweg.core.circuit.document import Circuit, MachineState, read_circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.report import report
@@ -165,6 +164,8 @@ app.add_typer(bench_app, name="bench")
 @bench_app.command("solve")
 def bench_solve(batch: int = 10000) -> None:
     """Steady solves per second, against one scipy call per candidate."""
+    from umweg import bench as benches
+
     print(
         f"{'circuit':16}{'unknowns':>9}{'nonzeros':>9}{'filled':>8}{'updates':>8}{'solves/s':>10}"
         f"{'scipy/s':>9}{'ratio':>8}{'converged':>11}{'median it.':>11}{'gap bar':>10}"
@@ -181,6 +182,8 @@ def bench_solve(batch: int = 10000) -> None:
 @bench_app.command("isolate")
 def bench_isolate(machines: int = 60) -> None:
     """Hidden machines: is the truth first, and after how many readings and minutes."""
+    from umweg import bench as benches
+
     instruments = load_jobs()[0].instruments
     print(
         f"{'circuit':16}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
