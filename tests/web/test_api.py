@@ -165,12 +165,14 @@ def test_bad_input_is_refused_and_nothing_is_kept(
         {"kind": "decision", "component": "gone", "mode": "worn", "share": 0.5, "action": "x"},
         {"kind": "acceptance", "reading": str(uuid.UUID(int=7)), "reason": "works hard"},
     ],
-    ids=["function", "component", "decision", "acceptance"],
+    ids=["function", "component", "no indicator", "decision", "acceptance"],
 )
 def test_entries_about_what_is_not_there_are_refused(
     client: TestClient, data: dict[str, Any]
 ) -> None:
-    assert post(client, job_id(client), data).status_code == 422
+    job = job_id(client)
+    assert post(client, job, data).status_code == 422
+    assert client.get(f"/api/jobs/{job}/diagnosis").status_code == 200
 
 
 def test_a_missing_key_or_job_is_told(client: TestClient) -> None:
@@ -194,6 +196,13 @@ def test_opening_a_job_and_deciding_it(client: TestClient) -> None:
     post(
         client,
         job,
+        {
+            "kind": "indicator",
+            "id": "x",
+            "component": "pump",
+            "state": "neutral_rated",
+            "tripped": True,
+        },
         {
             "kind": "decision",
             "component": "load_holding",

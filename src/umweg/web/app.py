@@ -20,7 +20,7 @@ from umweg.web import circuits, jobs, workshop
 from umweg.web.context import Context
 from umweg.web.doctors import Doctors
 
-STATUS_OF_CODE = {"not_found": 404, "conflict": 409, "solve": 500}
+STATUS_OF_CODE = {"not_found": 404, "conflict": 409}
 
 
 def create_app(

@@ -6,7 +6,8 @@ from uuid import UUID
 from fastapi import APIRouter, Header
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.evidence import noise_sd
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.evidence import noise_sd, weigh
 from umweg.core.diagnose.report import (
     DiagnosisView,
     band_view,
@@ -85,8 +86,7 @@ def add_entry(
 ) -> EntryAdded:
     """Append an entry. The same ``Idempotency-Key`` twice keeps one entry."""
     row = store.job(context.session, job_id)
-    circuit = context.circuit(row.circuit_revision)
-    _check_entry(circuit, row, request.data)
+    _check_entry(context.doctor(row.circuit_revision), row, request.data)
     entry = store.add_entry(
         context.session,
         row,
@@ -123,15 +123,18 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     )
 
 
-def _check_entry(circuit: Circuit, row: JobRow, data: EntryData) -> None:
-    """Refuse an entry that names what this machine does not have, before anything is written."""
+def _check_entry(doctor: Diagnostician, row: JobRow, data: EntryData) -> None:
+    """Refuse an entry that names what this machine does not have, before anything is written.
+
+    An observation is weighed once: what cannot be weighed would spoil every later diagnosis.
+    """
+    circuit = doctor.circuit
     if isinstance(data, OBSERVATIONS):
-        if isinstance(data, Reading):
-            measured(circuit, data)
         try:
             observation_words(circuit, data)
         except (StopIteration, KeyError) as error:
             raise ObservationError(f"this machine has nothing like that: {data!r}") from error
+        weigh(doctor.predictor, data, doctor.instruments)
     if isinstance(data, Acceptance) and data.reading not in {e.id for e in row.entries}:
         raise ObservationError(f"the job has no reading {data.reading} to accept")
     if isinstance(data, Decision) and data.component not in {c.id for c in circuit.components}:

@@ -25,10 +25,14 @@ def _cache_folder() -> str:
     here = Path(__file__).parent
     for source in sorted([*here.glob("*.py"), *(here.parent / "solve").glob("*.py")]):
         digest.update(source.read_bytes())
-    base = Path(
-        os.environ.get("UMWEG_KERNELS", Path(tempfile.gettempdir()) / f"umweg-{os.getuid()}")
-    )
-    return str(base / f"kernels-{digest.hexdigest()[:12]}")
+    cache = os.environ.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
+    folder = Path(os.environ.get("UMWEG_KERNELS") or Path(cache) / "umweg")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        # A home that cannot be written costs the compilation at every start.
+        folder = Path(tempfile.mkdtemp(prefix="umweg-kernels-"))
+    return str(folder / f"kernels-{digest.hexdigest()[:12]}")
 
 
 numba.config.CACHE_DIR = _cache_folder()  # type: ignore[attr-defined]

@@ -16,6 +16,9 @@ OilLook = Literal["clear", "foamy", "milky", "dark"]
 OIL_C_OF_WHEN: dict[str, float] = {"cold": 15.0, "warm": 50.0, "hot": 80.0}
 
 
+Number = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+
+
 class Instrument(Document):
     """What a reading is taken with; ``accuracy_pct`` is of full scale, two standard deviations."""
 
@@ -39,9 +42,9 @@ class Reading(Document):
     point: str
     quantity: Literal["pressure_bar", "flow_lpm", "speed_mm_s", "drift_mm_min", "time_s"]
     state: str | MachineState
-    value: float = Field(ge=-1e6, le=1e6)
+    value: Number
     unit: str
-    repeats: list[float] = Field(default_factory=list, max_length=50)
+    repeats: list[Number] = Field(default_factory=list, max_length=50)
     instrument: str | None = None
 
 
