@@ -219,3 +219,98 @@ def test_slipping_coupling_limits_pressure(make_bench: Bench) -> None:
     nets = solve(circuit.model_copy(update={"components": parts}))
     assert nets["p"] == pytest.approx(10 * 20 * pi / 20, rel=0.01)
     assert nets["shaft"] < 50
+
+
+def test_flow_regulator_sets_speed_whatever_the_load(make_bench: Bench) -> None:
+    """The rest of the pump's flow leaves over the relief; the regulator passes its set flow."""
+    for resistance in (5000.0, 30000.0):
+        bench = cylinder_bench({"A": "metered", "B": "tank"}, resistance)
+        bench["components"].append(
+            part("regulator", "flow_regulator", {"inlet": "p", "outlet": "metered"}, set_lpm=8.0)
+        )
+        nets = solve(make_bench(**bench))
+        assert nets["rod"] == pytest.approx(8.0 / (0.006 * pi / 4 * 25), rel=2e-3)
+
+
+def test_pilot_check_holds_and_lets_go(make_bench: Bench) -> None:
+    """A load of 20 kN on 50 mm: 101.9 bar stand behind the check with the pump relieved to tank."""
+    bench = cylinder_bench({"A": "held", "B": "tank"}, 100.0, 20000.0)
+    bench["components"] += [
+        part("lock", "pilot_check_valve", {"inlet": "p", "outlet": "held", "pilot": "signal"}),
+        orifice("open_centre", "p", "tank", 50.0),
+    ]
+    closed = [
+        *bench["components"],
+        orifice("drain", "signal", "tank", 1.0),
+        orifice("plug", "signal", "p", 1e-4),
+    ]
+    nets = solve(make_bench(**{**bench, "components": closed}))
+    assert nets["held"] == pytest.approx(20000 / (10 * pi / 4 * 25), rel=0.02)
+    assert abs(nets["rod"]) < 0.5
+    opened = [
+        *bench["components"],
+        orifice("feed", "held", "signal", 0.5),
+        orifice("drain", "signal", "tank", 0.01),
+    ]
+    nets = solve(make_bench(**{**bench, "components": opened}))
+    assert nets["rod"] < -100
+
+
+def test_shuttle_takes_the_higher_pressure(make_bench: Bench) -> None:
+    nets = solve(
+        make_bench(
+            [
+                relief(),
+                orifice("a", "p", "low", 2.0),
+                orifice("b", "low", "tank", 4.0),
+                part("shuttle", "shuttle_valve", {"A": "p", "B": "low", "X": "signal"}),
+                orifice("gauge", "signal", "tank", 1e-3),
+            ]
+        )
+    )
+    assert nets["p"] > nets["low"] + 50
+    assert nets["signal"] == pytest.approx(nets["p"], abs=0.3)
+
+
+def test_fan_drive_balances_torque(make_bench: Bench) -> None:
+    """n = q/V when nothing leaks, and Δp = 20π·(T_fan + T_friction)/V."""
+    nets = solve(
+        make_bench(
+            [
+                relief(),
+                part(
+                    "motor",
+                    "hydraulic_motor",
+                    {"A": "p", "B": "tank", "shaft": "fan"},
+                    displacement_cm3=10.0,
+                    leakage_lpm_per_bar=1e-5,
+                    friction_nm=0.01,
+                ),
+                part(
+                    "fan",
+                    "fan_load",
+                    {"shaft": "fan"},
+                    torque_nm_at_1000=4.0,
+                    drag_nm_at_1000=0.001,
+                ),
+            ]
+        )
+    )
+    assert nets["fan"] == pytest.approx(PUMP_LPM / 10 * 1000, rel=2e-3)
+    torque = 4.0 * (nets["fan"] / 1000) ** 2 + 0.001 * nets["fan"] / 1000 + 0.01
+    assert nets["p"] == pytest.approx(20 * pi * torque / 10, rel=2e-3)
+
+
+def test_compensated_pump_gives_what_is_taken_at_its_pressure(make_bench: Bench) -> None:
+    """Through an orifice that takes half its flow at the set pressure: it stands there."""
+    circuit = make_bench([relief(), orifice("use", "p", "tank", 10 / sqrt(100))])
+    pump = next(c for c in circuit.components if c.id == "pump")
+    variable = pump.model_copy(
+        update={
+            "type": "pressure_compensated_pump",
+            "parameters": {"displacement_cm3": 20, "leakage_lpm_per_bar": 1e-5, "set_bar": 100},
+        }
+    )
+    parts = [variable if c.id == "pump" else c for c in circuit.components]
+    nets = solve(circuit.model_copy(update={"components": parts}))
+    assert nets["p"] == pytest.approx(100.0, abs=0.1)

@@ -1,9 +1,10 @@
-"""Cylinders, and the loads that they move."""
+"""Cylinders and motors, and the loads that they move."""
 
 import math
 
 from umweg.core.components.base import (
     AREA_FLOW,
+    ROTATION,
     TRANSLATION,
     Command,
     ComponentType,
@@ -19,6 +20,7 @@ from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _AREA = AREA_FLOW
 _TRANS = TRANSLATION
+_ROT = ROTATION
 _COULOMB_SPEED_MM_S = 1.0
 
 
@@ -179,3 +181,127 @@ class MechanicalLoad(ComponentType):
         {"force_n": 20000.0},
     )
     law = _mechanical_load
+
+
+@law
+def _motor(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            displacement = k[c, 0, b] * 1e-3
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            n = x[c, 2, b]
+            dp = x[c, 0, b] - x[c, 1, b]
+            t = math.tanh(n / 5.0)
+            couple(f, j, c, b, 0, 1, leak * dp, leak)
+            f[c, 0, b] += displacement * n
+            f[c, 1, b] -= displacement * n
+            f[c, 2, b] += k[c, 2, b] * _ROT * t - displacement * dp
+            j[c, 0, 2, b] += displacement
+            j[c, 1, 2, b] -= displacement
+            j[c, 2, 0, b] -= displacement
+            j[c, 2, 1, b] += displacement
+            j[c, 2, 2, b] += k[c, 2, b] * _ROT * (1.0 - t * t) / 5.0
+
+
+class HydraulicMotor(ComponentType):
+    """Fixed motor, either direction: ``q = V·n + G·(ν_ref/ν)·Δp``, ``T = V·Δp/(20π) − friction``."""
+
+    type_name = "hydraulic_motor"
+    label = "Hydraulic motor"
+    ports = (Port("A"), Port("B"), Port("shaft", "rotation"))
+
+    class Parameters(ParameterSet):
+        displacement_cm3: float = quantity(
+            28, "cm³", "displacement per revolution", low=0.5, high=5000, tolerance=0.01
+        )
+        leakage_lpm_per_bar: float = quantity(
+            0.01, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.25
+        )
+        friction_nm: float = quantity(
+            2, "Nm", "friction of the shaft", low=0.01, high=5000, tolerance=0.2
+        )
+
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "motor worn, oil passes inside",
+            "leakage_lpm_per_bar",
+            "factor",
+            30.0,
+            "detour",
+            1.0,
+            "Flow from the case drain; scored faces when it is open.",
+            "Exchange the motor; flush first.",
+        ),
+        FaultMode(
+            "binding",
+            "motor or its bearing binds",
+            "friction_nm",
+            "factor",
+            25.0,
+            "load",
+            0.4,
+            "Hard to turn by hand; hot bearing.",
+            "Replace the bearing or the motor.",
+        ),
+    )
+    symbol = Symbol(
+        2.4,
+        2.4,
+        {"A": ("south", 1.2), "B": ("north", 1.2), "shaft": ("east", 1.2)},
+        ("M1.2 0.2 A1 1 0 1 1 1.2 2.2 A1 1 0 1 1 1.2 0.2", "M2.2 1.12 H2.4", "M2.2 1.28 H2.4"),
+        (),
+        ("M1.2 1.6 L0.8 2.15 L1.6 2.15 Z", "M1.2 0.8 L0.8 0.25 L1.6 0.25 Z"),
+    )
+    example = Example(
+        "28 cm³ at 1000 rpm 28 L/min and 0.01·150 = 1.5; 28·150/62.832 = 66.845 Nm less 2 Nm",
+        {"A": 150.0, "B": 0.0, "shaft": 1000.0},
+        {"A": 29.5, "B": -29.5, "shaft": -0.0628319 * 64.845},
+    )
+    law = _motor
+
+
+@law
+def _fan(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            n = x[c, 0, b] * 1e-3
+            torque = k[c, 0, b] * n * abs(n) + k[c, 1, b] * n
+            f[c, 0, b] = _ROT * torque
+            j[c, 0, 0, b] = _ROT * (2.0 * k[c, 0, b] * abs(n) + k[c, 1, b]) * 1e-3
+
+
+class FanLoad(ComponentType):
+    """Fan: torque with the square of its speed, ``T = c·(n/1000)² + d·n/1000``."""
+
+    type_name = "fan_load"
+    label = "Fan"
+    ports = (Port("shaft", "rotation"),)
+
+    class Parameters(ParameterSet):
+        torque_nm_at_1000: float = quantity(
+            12, "Nm", "torque at 1000 rpm", low=0.01, high=5000, tolerance=0.05
+        )
+        drag_nm_at_1000: float = quantity(0.2, "Nm", "bearing drag at 1000 rpm", low=1e-3, high=500)
+
+    fault_modes = (
+        FaultMode(
+            "blocked",
+            "fan rubs its shroud or its bearing seizes",
+            "drag_nm_at_1000",
+            "factor",
+            400.0,
+            "load",
+            0.4,
+            "Rub marks on the shroud, hot bearing.",
+            "Free the fan, replace the bearing.",
+        ),
+    )
+    symbol = Symbol(
+        1.6,
+        1.6,
+        {"shaft": ("west", 0.8)},
+        ("M0 0.8 H0.7", "M0.8 0.8 C0.3 0.1 1.3 0.1 0.8 0.8", "M0.8 0.8 C0.3 1.5 1.3 1.5 0.8 0.8"),
+    )
+    example = Example("12·2² + 0.2·2 = 48.4 Nm", {"shaft": 2000.0}, {"shaft": 0.0628319 * 48.4})
+    law = _fan

@@ -1,4 +1,6 @@
-"""Restrictors and checks."""
+"""Restrictors, checks, shuttles, flow regulators."""
+
+import math
 
 from umweg.core.components.base import (
     ComponentType,
@@ -9,7 +11,14 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import check_flow, couple, law, turbulent
+from umweg.core.components.kernels import (
+    check_flow,
+    couple,
+    law,
+    ramp,
+    saturating,
+    turbulent,
+)
 
 
 @law
@@ -131,3 +140,246 @@ class CheckValve(ComponentType):
         {"inlet": 68.39, "outlet": -68.39},
     )
     law = _check
+
+
+@law
+def _pilot_check(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            p_in = x[c, 0, b]
+            p_out = x[c, 1, b]
+            q, dq = check_flow(p_in - p_out, k[c, 0, b], k[c, 1, b], 0.0)
+            couple(f, j, c, b, 0, 1, q, dq)
+            leak, dleak = turbulent(p_out - p_in, k[c, 3, b], 0.5)
+            couple(f, j, c, b, 1, 0, leak, dleak)
+            ratio = k[c, 2, b]
+            head, dhead = ramp(ratio * (x[c, 2, b] - p_in) - (p_out - p_in), 3.0)
+            opening, dopening = saturating(head / 10.0, 1.0)
+            gain = dopening * dhead / 10.0
+            drop, ddrop = ramp(p_out - p_in, 0.3)
+            root, droot = turbulent(drop, k[c, 0, b], 0.5)
+            back = opening * root
+            along = opening * droot * ddrop
+            d_in = gain * (1.0 - ratio) * root - along
+            d_out = -gain * root + along
+            d_pilot = gain * ratio * root
+            f[c, 1, b] += back
+            f[c, 0, b] -= back
+            j[c, 1, 0, b] += d_in
+            j[c, 1, 1, b] += d_out
+            j[c, 1, 2, b] += d_pilot
+            j[c, 0, 0, b] -= d_in
+            j[c, 0, 1, b] -= d_out
+            j[c, 0, 2, b] -= d_pilot
+
+
+class PilotCheckValve(ComponentType):
+    """Check that a pilot pressure opens against its closing direction.
+
+    Forward like a check. Backward ``q = K·opening·√Δp``, the opening growing over 10 bar of
+    ``ratio·(p_pilot − p_inlet) − (p_outlet − p_inlet)``, the balance of pilot piston and poppet.
+    """
+
+    type_name = "pilot_check_valve"
+    label = "Pilot-operated check valve"
+    ports = (Port("inlet"), Port("outlet"), Port("pilot", line="pilot"))
+
+    class Parameters(ParameterSet):
+        k: float = quantity(30, "L/min/√bar", "flow at 1 bar, open", low=0.01, high=2000)
+        cracking_bar: float = quantity(1.0, "bar", "opens forward at", low=0, high=50)
+        pilot_ratio: float = quantity(3.5, "1", "pilot area over poppet area", low=0.1, high=12)
+        seat_k: float = quantity(1e-5, "L/min/√bar", "seat leakage at 1 bar", low=1e-7, high=20)
+
+    fault_modes = (
+        FaultMode(
+            "seat_leaks",
+            "check does not seat",
+            "seat_k",
+            "square",
+            1.5,
+            "detour",
+            1.0,
+            "Dirt or a groove on the seat.",
+            "Lower and support the load, then clean or replace the check.",
+        ),
+        FaultMode(
+            "pilot_weak",
+            "pilot piston leaks or sticks, does not open it",
+            "pilot_ratio",
+            "factor",
+            1 / 12,
+            "command",
+            0.4,
+            "Pilot line pressure present, poppet does not lift.",
+            "Clean the pilot piston and its orifice; look for a reversed hose pair.",
+        ),
+    )
+    symbol = Symbol(
+        2,
+        1.6,
+        {"inlet": ("south", 0.5), "outlet": ("north", 0.5), "pilot": ("east", 1.2)},
+        (
+            "M0.5 1.6 V1.1",
+            "M0.5 0.45 V0",
+            "M0.1 0.45 L0.5 1.05 L0.9 0.45",
+            "M0.5 0.45 a0.28 0.28 0 1 0 0.01 0",
+        ),
+        ("M2 1.2 H0.6",),
+    )
+    example = Example(
+        "backward at 40 bar against pilot 60 bar: head 3.5·60 − 40 − 1.5 = 168.5, opening "
+        "16.85/√(1 + 16.85²) = 0.99824; 30·√(40 − 0.15)·0.99824 = 189.0",
+        {"inlet": 0.0, "outlet": 40.0, "pilot": 60.0},
+        {"inlet": -189.04, "outlet": 189.04, "pilot": 0.0},
+    )
+    law = _pilot_check
+
+
+@law
+def _shuttle(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            for side in range(2):
+                size = k[c, side, b]
+                q, dq = check_flow(x[c, side, b] - x[c, 2, b], size, 0.0, k[c, 2, b])
+                couple(f, j, c, b, side, 2, q, dq)
+
+
+class ShuttleValve(ComponentType):
+    """Takes the higher of two pressures to its third port: two checks that share a ball."""
+
+    type_name = "shuttle_valve"
+    label = "Shuttle valve"
+    ports = (Port("A", line="pilot"), Port("B", line="pilot"), Port("X", line="pilot"))
+
+    class Parameters(ParameterSet):
+        a_k: float = quantity(3, "L/min/√bar", "A to X, flow at 1 bar", low=1e-3, high=200)
+        b_k: float = quantity(3, "L/min/√bar", "B to X, flow at 1 bar", low=1e-3, high=200)
+        leak_lpm_per_bar: float = quantity(
+            1e-4, "L/min/bar", "leakage past the ball", low=1e-7, high=10
+        )
+
+    fault_modes = (
+        FaultMode(
+            "leaks",
+            "ball does not seat, the signal leaks to the other side",
+            "leak_lpm_per_bar",
+            "square",
+            0.5,
+            "detour",
+            0.8,
+            "Dirt or a groove on ball and seats.",
+            "Clean or replace the shuttle.",
+        ),
+        FaultMode(
+            "a_blocked",
+            "side A blocked, its signal is lost",
+            "a_k",
+            "factor",
+            1 / 1000,
+            "command",
+            0.3,
+            "Ball stuck at A, passage plugged.",
+            "Clean or replace the shuttle.",
+        ),
+        FaultMode(
+            "b_blocked",
+            "side B blocked, its signal is lost",
+            "b_k",
+            "factor",
+            1 / 1000,
+            "command",
+            0.3,
+            "Ball stuck at B, passage plugged.",
+            "Clean or replace the shuttle.",
+        ),
+    )
+    symbol = Symbol(
+        2,
+        1.2,
+        {"A": ("west", 0.8), "B": ("east", 0.8), "X": ("north", 1.0)},
+        (
+            "M0.3 0.4 H1.7 V1.2 H0.3 Z",
+            "M0 0.8 H0.3",
+            "M1.7 0.8 H2",
+            "M1 0 V0.4",
+            "M0.75 0.8 a0.25 0.25 0 1 0 0.5 0 a0.25 0.25 0 1 0 -0.5 0",
+        ),
+    )
+    example = Example(
+        "A 100 bar, X 96 bar: 3·√(4 − 0.15) = 5.886 and 0.0004; B 0 bar: 0.0096 back through it",
+        {"A": 100.0, "B": 0.0, "X": 96.0},
+        {"A": 5.862, "B": -0.0096, "X": -5.8524},
+        rel=2e-3,
+    )
+    law = _shuttle
+
+
+@law
+def _flow_regulator(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            free, dfree = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 1, b], 0.5)
+            t = math.tanh(free / k[c, 0, b])
+            couple(f, j, c, b, 0, 1, k[c, 0, b] * t, dfree * (1.0 - t * t))
+
+
+class FlowRegulator(ComponentType):
+    """Two-port pressure-compensated flow regulator: ``q = q_set·tanh(K·√Δp/q_set)``.
+
+    A restrictor while the pressure difference is small, its set flow once it is not.
+    """
+
+    type_name = "flow_regulator"
+    label = "Flow regulator"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(ParameterSet):
+        set_lpm: float = quantity(
+            12, "L/min", "regulated flow", low=0.01, high=1000, tolerance=0.04
+        )
+        k: float = quantity(9, "L/min/√bar", "wide open, flow at 1 bar", low=0.01, high=2000)
+
+    fault_modes = (
+        FaultMode(
+            "set_low",
+            "regulates too low: spool sticks or orifice fouled",
+            "set_lpm",
+            "factor",
+            1 / 8,
+            "dam",
+            0.6,
+            "Fouled orifice, scored compensator spool.",
+            "Clean it; set it with a flow meter.",
+        ),
+        FaultMode(
+            "stuck_open",
+            "does not regulate: compensator stuck open",
+            "set_lpm",
+            "factor",
+            5.0,
+            "detour",
+            0.4,
+            "Compensator spool does not move under its spring.",
+            "Free or replace the compensator.",
+        ),
+    )
+    adjustable = ("set_lpm",)
+    symbol = Symbol(
+        2,
+        2,
+        {"inlet": ("south", 1.0), "outlet": ("north", 1.0)},
+        (
+            "M0.3 0.4 H1.7 V1.6 H0.3 Z",
+            "M1 0 V2",
+            "M0.65 0.7 Q0.92 1 0.65 1.3",
+            "M1.35 0.7 Q1.08 1 1.35 1.3",
+            "M0.4 1.5 L1.6 0.5",
+        ),
+    )
+    example = Example(
+        "12·tanh(9·√100/12) = 12·tanh 7.5 = 12.000",
+        {"inlet": 100.0, "outlet": 0.0},
+        {"inlet": 12.0, "outlet": -12.0},
+    )
+    law = _flow_regulator

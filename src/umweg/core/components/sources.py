@@ -206,3 +206,112 @@ class FixedPump(ComponentType):
         {"inlet": 46.798, "outlet": -46.798, "shaft": 3.2},
     )
     law = _fixed_pump
+
+
+@law
+def _compensated_pump(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            full = k[c, 0, b] * 1e-3
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            p_out = x[c, 1, b]
+            dp = p_out - x[c, 0, b]
+            n = x[c, 2, b]
+            t = math.tanh((p_out - k[c, 2, b]) / (0.5 * k[c, 3, b]))
+            stroke = 0.5 * (1.0 - t)
+            dstroke = -0.5 * (1.0 - t * t) / (0.5 * k[c, 3, b])
+            q = full * stroke * n - leak * dp
+            dq_out = full * dstroke * n - leak
+            f[c, 0, b] = q
+            f[c, 1, b] = -q
+            f[c, 2, b] = full * stroke * dp
+            j[c, 0, 0, b] = leak
+            j[c, 0, 1, b] = dq_out
+            j[c, 0, 2, b] = full * stroke
+            j[c, 1, 0, b] = -leak
+            j[c, 1, 1, b] = -dq_out
+            j[c, 1, 2, b] = -full * stroke
+            j[c, 2, 0, b] = -full * stroke
+            j[c, 2, 1, b] = full * (stroke + dstroke * dp)
+
+
+class PressureCompensatedPump(ComponentType):
+    """Piston pump that destrokes at its set pressure: stroke ``½(1 − tanh(2(p − p_set)/droop))``.
+
+    The set pressure is that of half stroke; flow falls from nearly full to nearly none over the
+    droop. Leakage as in the fixed pump.
+    """
+
+    type_name = "pressure_compensated_pump"
+    label = "Pressure-compensated pump"
+    ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
+
+    class Parameters(ParameterSet):
+        displacement_cm3: float = quantity(
+            45, "cm³", "full displacement per revolution", low=0.5, high=500, tolerance=0.012
+        )
+        leakage_lpm_per_bar: float = quantity(
+            0.012, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
+        )
+        set_bar: float = quantity(
+            200, "bar", "pressure at half stroke", low=5, high=450, tolerance=0.012
+        )
+        droop_bar: float = quantity(8, "bar", "pressure from full to no stroke", low=0.5, high=60)
+
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "pump worn, leaks inside",
+            "leakage_lpm_per_bar",
+            "factor",
+            30.0,
+            "detour",
+            1.2,
+            "Flow from the case drain; metal in the filter.",
+            "Exchange the pump; flush and change the filter first.",
+        ),
+        FaultMode(
+            "set_low",
+            "compensator opens early: weak spring or backed off",
+            "set_bar",
+            "factor",
+            0.3,
+            "source",
+            1.0,
+            "Screw and lock nut; spring length.",
+            "Set to the specification with a gauge.",
+        ),
+        FaultMode(
+            "stuck_back",
+            "swash plate stuck back",
+            "displacement_cm3",
+            "factor",
+            1 / 12,
+            "source",
+            0.4,
+            "Swash plate does not follow its spring.",
+            "Free the servo piston; find the dirt.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    passive = False
+    makes_flow = True
+    symbol = Symbol(
+        2.8,
+        2.4,
+        {"inlet": ("south", 1.2), "outlet": ("north", 1.2), "shaft": ("west", 1.2)},
+        (
+            "M1.2 0.2 A1 1 0 1 1 1.2 2.2 A1 1 0 1 1 1.2 0.2",
+            "M0 1.12 H0.2",
+            "M0 1.28 H0.2",
+            "M0.3 2.1 L2.1 0.3 M2.1 0.3 l-0.3 0.1 M2.1 0.3 l-0.1 0.3",
+        ),
+        ("M2.1 0.3 H2.6 V1.2",),
+        ("M1.2 0.2 L0.8 0.8 L1.6 0.8 Z",),
+    )
+    example = Example(
+        "at its set pressure: half of 45·1.5 = 67.5, less 0.012·200 = 2.4",
+        {"inlet": 0.0, "outlet": 200.0, "shaft": 1500.0},
+        {"inlet": 31.35, "outlet": -31.35, "shaft": 4.5},
+    )
+    law = _compensated_pump
