@@ -162,6 +162,13 @@ def test_bad_input_is_refused_and_nothing_is_kept(
             "state": "neutral_rated",
             "tripped": True,
         },
+        {
+            "kind": "indicator",
+            "id": "x",
+            "component": "pump",
+            "state": "neutral_rated",
+            "tripped": True,
+        },
         {"kind": "decision", "component": "gone", "mode": "worn", "share": 0.5, "action": "x"},
         {"kind": "acceptance", "reading": str(uuid.UUID(int=7)), "reason": "works hard"},
     ],
@@ -196,13 +203,6 @@ def test_opening_a_job_and_deciding_it(client: TestClient) -> None:
     post(
         client,
         job,
-        {
-            "kind": "indicator",
-            "id": "x",
-            "component": "pump",
-            "state": "neutral_rated",
-            "tripped": True,
-        },
         {
             "kind": "decision",
             "component": "load_holding",

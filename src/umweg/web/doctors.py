@@ -24,6 +24,7 @@ class Doctors:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
+        self._computing = threading.Lock()
         self._doctors: dict[str, Diagnostician] = {}
         self._diagnoses: OrderedDict[tuple[UUID, tuple[str, ...]], Diagnosis] = OrderedDict()
 
@@ -55,9 +56,14 @@ class Doctors:
             if key in self._diagnoses:
                 self._diagnoses.move_to_end(key)
                 return self._diagnoses[key]
-        diagnosis = doctor.diagnose(observations)
-        with self._lock:
-            self._diagnoses[key] = diagnosis
-            while len(self._diagnoses) > KEPT_DIAGNOSES:
-                self._diagnoses.popitem(last=False)
+        # One at a time: two requests for the same job would compute the same twice.
+        with self._computing:
+            with self._lock:
+                if key in self._diagnoses:
+                    return self._diagnoses[key]
+            diagnosis = doctor.diagnose(observations)
+            with self._lock:
+                self._diagnoses[key] = diagnosis
+                while len(self._diagnoses) > KEPT_DIAGNOSES:
+                    self._diagnoses.popitem(last=False)
         return diagnosis

@@ -30,6 +30,10 @@ SAME_GROUP_BELOW = 0.35
 """Suspects whose predicted spreads overlap more than this at every offered step are one group."""
 
 
+GROUPED_ABOVE = 0.02
+"""Suspects below this share are not worth asking whom they could be confused with."""
+
+
 @dataclass(frozen=True)
 class Reason:
     """How one observation speaks for or against a suspect."""
@@ -133,7 +137,8 @@ class Diagnostician:
         if with_steps:
             planner = Planner(predictor, belief, weight, keys, self.instruments, self.money)
             steps = next_steps(planner, observations)
-            groups = _groups(keys, steps, planner)
+            leading = [k for h, k in zip(order, keys, strict=True) if shares[h] >= GROUPED_ABOVE]
+            groups |= _groups(leading, steps, planner)
         suspects = tuple(
             Suspect(
                 predictor.population.hypotheses[h],
@@ -299,6 +304,8 @@ def _groups(
     keys: Sequence[str], steps: Sequence[Step], planner: Planner
 ) -> dict[str, tuple[str, ...]]:
     """Suspects that no offered step would separate, merged."""
+    if len(keys) < 2:
+        return {k: (k,) for k in keys}
     population = planner.predictor.population
     index = {h.key: i for i, h in enumerate(population.hypotheses)}
     tables = []
