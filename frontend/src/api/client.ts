@@ -14,7 +14,10 @@ export type Schematic = Schemas["SchematicView"];
 export type SolvedState = Schemas["SolvedStateView"];
 export type Workshop = Schemas["WorkshopView"];
 
-const client = createClient<paths>({ baseUrl: "/" });
+const client = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** What went wrong, in the server's own words. */
 export class ApiError extends Error {
