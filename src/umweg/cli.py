@@ -9,6 +9,7 @@ import numpy as np
 import typer
 
 from umweg.core.circuit.document import Circuit, MachineState, read_circuit
+from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.report import report
 from umweg.core.errors import FormatError, UmwegError
@@ -22,8 +23,6 @@ from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
 
 app = typer.Typer(add_completion=False, help=__doc__, pretty_exceptions_enable=False)
-
-UNIT_OF_DOMAIN = {"hydraulic": "bar", "translation": "mm/s", "rotation": "rpm"}
 
 
 def main() -> None:
@@ -99,7 +98,7 @@ def solve(
     solution = SteadySolver(network).solve([network.state(_state(document, state))], cases)
     converged = bool(solution.converged[0])
     nets = {
-        name: {"value": float(v), "unit": UNIT_OF_DOMAIN[domain]}
+        name: {"value": float(v), "unit": ACROSS_UNIT[domain]}
         for name, v, domain in zip(
             network.net_names, solution.across[:, 0], network.domains, strict=True
         )

@@ -4,6 +4,7 @@ from fastapi import APIRouter
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
+from umweg.core.components.base import ACROSS_UNIT, Array
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.errors import StateError
 from umweg.core.trace.ways import port_flows_lpm
@@ -23,8 +24,6 @@ from umweg.web.schemas import (
 )
 
 router = APIRouter(prefix="/api/circuits", tags=["circuits"])
-
-UNIT_OF_DOMAIN = {"hydraulic": "bar", "translation": "mm/s", "rotation": "rpm"}
 
 
 def _revision(context: Context, revision_id: int) -> CircuitRevision:
@@ -137,14 +136,14 @@ def solved_state(
         state=state_id,
         suspect=suspect,
         nets={
-            name: NetValue(value=float(v), unit=UNIT_OF_DOMAIN[domain])
+            name: NetValue(value=float(v), unit=ACROSS_UNIT[domain])
             for name, v, domain in zip(network.net_names, across, network.domains, strict=True)
         },
         flows_lpm=port_flows_lpm(network, state, across),
     )
 
 
-def _with_fault(doctor: Diagnostician, state_id: str, suspect: str):  # type: ignore[no-untyped-def]
+def _with_fault(doctor: Diagnostician, state_id: str, suspect: str) -> Array:
     population = doctor.predictor.population
     index = next((i for i, h in enumerate(population.hypotheses) if h.key == suspect), None)
     if index is None:
@@ -153,4 +152,5 @@ def _with_fault(doctor: Diagnostician, state_id: str, suspect: str):  # type: ig
     members = [m for m in population.members[index] if table.known[m]]
     if not members:
         raise StateError(f"“{suspect}” has no steady state here; no numbers are shown")
-    return table.solution.across[:, members[len(members) // 2]]
+    faulted: Array = table.solution.across[:, members[len(members) // 2]]
+    return faulted

@@ -33,6 +33,9 @@ ROTATION = 0.0628318530718
 AREA_FLOW = 0.006
 """L/min displaced by 1 cm² moving at 1 mm/s; also the force of 1 bar on 1 cm² × TRANSLATION."""
 
+ACROSS_UNIT: dict[Domain, str] = {"hydraulic": "bar", "translation": "mm/s", "rotation": "rpm"}
+"""Unit of each domain's across variable."""
+
 
 @dataclass(frozen=True)
 class Port:
