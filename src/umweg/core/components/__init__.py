@@ -1,13 +1,21 @@
 """Component types, one declaration each; importing this package registers them all."""
 
 from umweg.core.components import (
+    actuation,
     conditioning,
     consumers,
     directional,
+    directional_valves,
+    electrical,
+    flow_sharing,
     flow_valves,
+    load_sensing,
+    motors,
+    pressure_controls,
     pressure_valves,
     shop_kit,
     sources,
+    variable_pumps,
 )
 from umweg.core.components.base import _REGISTRY, ComponentType
 
@@ -15,11 +23,19 @@ __all__ = ["ComponentType", "component_type", "component_types"]
 
 _FAMILIES = (
     sources,
+    variable_pumps,
     conditioning,
     pressure_valves,
+    pressure_controls,
     flow_valves,
+    flow_sharing,
     directional,
+    directional_valves,
+    load_sensing,
     consumers,
+    motors,
+    actuation,
+    electrical,
     shop_kit,
 )
 

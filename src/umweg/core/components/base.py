@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 Array = NDArray[np.float64]
-Domain = Literal["hydraulic", "translation", "rotation"]
+Domain = Literal["hydraulic", "translation", "rotation", "electrical"]
 FaultFamily = Literal["detour", "dam", "source", "command", "load", "gauge"]
 LineKind = Literal["working", "pilot", "drain"]
 Side = Literal["north", "south", "east", "west"]
@@ -30,10 +30,17 @@ TRANSLATION = 6e-4
 """1 N·mm/s in bar·L/min: makes force × speed the same power as pressure × flow."""
 ROTATION = 0.0628318530718
 """1 Nm·rpm in bar·L/min."""
+ELECTRIC = 0.6
+"""1 W in bar·L/min: ampere × volt is the same power as pressure × flow."""
 AREA_FLOW = 0.006
 """L/min displaced by 1 cm² moving at 1 mm/s; also the force of 1 bar on 1 cm² × TRANSLATION."""
 
-ACROSS_UNIT: dict[Domain, str] = {"hydraulic": "bar", "translation": "mm/s", "rotation": "rpm"}
+ACROSS_UNIT: dict[Domain, str] = {
+    "hydraulic": "bar",
+    "translation": "mm/s",
+    "rotation": "rpm",
+    "electrical": "V",
+}
 """Unit of each domain's across variable."""
 
 
@@ -45,7 +52,7 @@ class Port:
     domain: Domain = "hydraulic"
     line: LineKind = "working"
     boundary: bool = False
-    """The component itself fixes this net's across variable (a vented tank, 0 bar)."""
+    """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
 @dataclass(frozen=True)
@@ -150,7 +157,13 @@ class ComponentType:
     """Bounds the pressure of its first port."""
     makes_flow: ClassVar[bool] = False
     """Pushes oil into its second port whatever the pressure there."""
+    limits_itself: ClassVar[bool] = False
+    """Destrokes at its own set pressure: needs no relief to bound it."""
     one_way: ClassVar[bool] = False
+    stores_oil: ClassVar[bool] = False
+    """What flows in need not flow out: a cylinder, an accumulator."""
+    indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")
+    """For types with ``indicator_bar``: what is seen above and below it."""
     opened_port: ClassVar[str] = ""
     """For shop kit: the port whose fitting is opened to insert it."""
     symbol: ClassVar[Symbol]

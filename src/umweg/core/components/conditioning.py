@@ -1,20 +1,18 @@
-"""Screens, filters, coolers, lines."""
+"""Screens, filters, coolers, lines, couplings, sight glasses, stores."""
 
 from umweg.core.components.base import (
+    Command,
     ComponentType,
     Example,
     FaultMode,
     ParameterSet,
     Port,
-    Side,
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import check_flow, couple, law, line_flow, turbulent
+from umweg.core.components.kernels import check_flow, couple, law, line_flow, ramp, turbulent
+from umweg.core.components.symbols import DIAMOND, TWO_PORTS
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
-
-_TWO_PORTS: dict[str, tuple[Side, float]] = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
-_DIAMOND = "M1 0.2 L1.8 1 L1 1.8 L0.2 1 Z"
 
 
 @law
@@ -51,8 +49,8 @@ class SuctionScreen(ComponentType):
     symbol = Symbol(
         2,
         2,
-        _TWO_PORTS,
-        (_DIAMOND, "M1 0 V0.2", "M1 1.8 V2"),
+        TWO_PORTS,
+        (DIAMOND, "M1 0 V0.2", "M1 1.8 V2"),
         ("M0.2 1 H1.8",),
     )
     example = Example(
@@ -176,7 +174,7 @@ class ReturnFilter(ComponentType):
         2,
         {"inlet": ("south", 1.0), "outlet": ("north", 1.0)},
         (
-            _DIAMOND,
+            DIAMOND,
             "M1 0 V0.2",
             "M1 1.8 V2",
             "M1 0.1 H2.5 V0.8",
@@ -223,8 +221,8 @@ class Cooler(ComponentType):
     symbol = Symbol(
         2,
         2,
-        _TWO_PORTS,
-        (_DIAMOND, "M1 0 V0.2", "M1 1.8 V2", "M0.75 1.25 L0.1 1.9", "M1.25 1.25 L1.9 1.9"),
+        TWO_PORTS,
+        (DIAMOND, "M1 0 V0.2", "M1 1.8 V2", "M0.75 1.25 L0.1 1.9", "M1.25 1.25 L1.9 1.9"),
         (),
         ("M0.1 1.9 L0.22 1.6 L0.4 1.78 Z", "M1.9 1.9 L1.78 1.6 L1.6 1.78 Z"),
     )
@@ -234,3 +232,163 @@ class Cooler(ComponentType):
         {"inlet": 45.0, "outlet": -45.0},
     )
     law = _bypassed
+
+
+@law
+def _restriction(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.05)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class QuickCoupling(ComponentType):
+    """Quick coupling: two poppets that push each other open, ``q = K·√Δp``."""
+
+    type_name = "quick_coupling"
+    label = "Quick coupling"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(ParameterSet):
+        k: float = quantity(45, "L/min/√bar", "flow at 1 bar, coupled", low=0.1, high=1000)
+
+    fault_modes = (
+        FaultMode(
+            "not_home",
+            "coupling not pushed home, or its poppet does not open",
+            "k",
+            "factor",
+            1 / 400,
+            "dam",
+            0.8,
+            "Uncouple, look at both poppets, couple until the sleeve snaps.",
+            "Couple it again without pressure; replace a coupling whose poppet hangs.",
+        ),
+    )
+    symbol = Symbol(
+        1,
+        1.8,
+        {"inlet": ("south", 0.5), "outlet": ("north", 0.5)},
+        (
+            "M0.5 1.8 V1.3",
+            "M0.5 0.5 V0",
+            "M0.15 1.05 L0.5 1.3 L0.85 1.05",
+            "M0.15 0.75 L0.5 0.5 L0.85 0.75",
+            "M0.1 0.9 H0.9",
+        ),
+    )
+    example = Example("45·√4 = 90", {"inlet": 4.0, "outlet": 0.0}, {"inlet": 90.0, "outlet": -90.0})
+    law = _restriction
+
+
+class SightGlass(ComponentType):
+    """Window in a line, or the open end of a pipe in a tank: is there flow or not.
+
+    ``q = K·√Δp``; flow is seen once the drop across it passes ``indicator_bar``.
+    """
+
+    type_name = "sight_glass"
+    label = "Sight glass"
+    ports = (Port("inlet"), Port("outlet"))
+    indicator_words = ("flow seen", "no flow seen")
+
+    class Parameters(ParameterSet):
+        k: float = quantity(20, "L/min/√bar", "flow at 1 bar", low=0.1, high=1000)
+        indicator_bar: float = quantity(0.01, "bar", "drop at which flow is seen", low=1e-4, high=1)
+
+    symbol = Symbol(
+        1.4,
+        1.4,
+        {"inlet": ("south", 0.7), "outlet": ("north", 0.7)},
+        (
+            "M0.7 1.4 V1.2 M0.7 0.2 V0",
+            "M0.7 0.2 a0.5 0.5 0 1 0 0.01 0",
+            "M0.45 0.45 L0.95 0.95 M0.95 0.45 L0.45 0.95",
+        ),
+    )
+    example = Example("20·√1 = 20", {"inlet": 1.0, "outlet": 0.0}, {"inlet": 20.0, "outlet": -20.0})
+    law = _restriction
+
+
+@law
+def _header_tank(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
+            couple(f, j, c, b, 0, 1, q, dq)
+            q, dq = check_flow(x[c, 1, b] - x[c, 2, b], k[c, 1, b], k[c, 2, b], 1e-5)
+            couple(f, j, c, b, 1, 2, q, dq)
+
+
+class HeaderTank(ComponentType):
+    """Tank above the pump, kept full by a feed; what it does not need runs over.
+
+    Full it gives the pump the height of its oil, ``head_bar``; the surplus leaves by the overflow.
+    When the feed is less than what is drawn it empties: steadily it then gives only what comes in.
+    """
+
+    type_name = "header_tank"
+    label = "Header tank"
+    ports = (Port("feed"), Port("outlet"), Port("overflow"))
+
+    class Parameters(ParameterSet):
+        k: float = quantity(150, "L/min/√bar", "feed to outlet", low=1, high=5000)
+        overflow_k: float = quantity(90, "L/min/√bar", "overflow pipe", low=1, high=5000)
+        head_bar: float = quantity(0.08, "bar", "height of its oil", low=0, high=1)
+        store_l: float = quantity(6, "L", "oil it holds above its outlet", low=0, high=500)
+
+    symbol = Symbol(
+        3,
+        1.8,
+        {"feed": ("south", 0.75), "outlet": ("south", 2.25), "overflow": ("east", 0.6)},
+        ("M0.2 0.2 V1.4 H2.8 V0.2", "M0.75 1.8 V0.7", "M2.25 1.8 V1.4", "M3 0.6 H2.4"),
+    )
+    example = Example(
+        "overflow: 90·√(0.53 − 0.08 − 0.15) with smoothing; 150·√0.47 in",
+        {"feed": 1.0, "outlet": 0.53, "overflow": 0.0},
+        {"feed": 102.82, "outlet": -102.82 + 35.36, "overflow": -35.36},
+    )
+    law = _header_tank
+
+
+@law
+def _accumulator(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            head, dhead = ramp(x[c, 0, b] - k[c, 0, b], 1.0)
+            f[c, 0, b] = k[c, 3, b] * k[c, 1, b] * head
+            j[c, 0, 0, b] = k[c, 3, b] * k[c, 1, b] * dhead
+
+
+class Accumulator(ComponentType):
+    """Gas-loaded accumulator, seen at one moment.
+
+    Full it takes nothing. While it is ``charging`` it takes ``G·(p − p_gas)``, with the gas at the
+    pressure it has reached by then. How long that lasts follows from its volume and the flow.
+    """
+
+    type_name = "accumulator"
+    label = "Accumulator"
+    ports = (Port("port"),)
+    stores_oil = True
+
+    class Parameters(ParameterSet):
+        gas_bar: float = quantity(120, "bar", "gas while it charges", low=1, high=600)
+        take_lpm_per_bar: float = quantity(2, "L/min/bar", "while it charges", low=0.01, high=100)
+        volume_l: float = quantity(1, "L", "nominal volume", low=0.02, high=100)
+
+    commands = (Command("charging", 0, 1),)
+    symbol = Symbol(
+        1.4,
+        2.2,
+        {"port": ("south", 0.7)},
+        (
+            "M0.2 0.7 a0.5 0.5 0 0 1 1 0 v0.8 a0.5 0.5 0 0 1 -1 0 Z",
+            "M0.2 1.1 H1.2",
+            "M0.7 2.2 V2",
+        ),
+        (),
+        (),
+    )
+    example = Example("full: takes nothing", {"port": 150.0}, {"port": 0.0})
+    law = _accumulator

@@ -61,6 +61,7 @@ class Cylinder(ComponentType):
     type_name = "cylinder"
     label = "Cylinder"
     ports = (Port("A"), Port("B"), Port("rod", "translation"))
+    stores_oil = True
 
     class Parameters(ParameterSet):
         bore_mm: float = quantity(80, "mm", "piston diameter", low=10, high=500)

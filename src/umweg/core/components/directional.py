@@ -22,10 +22,10 @@ def _six_way(x, k, env, f, j):
         for b in range(x.shape[2]):
             position = k[c, 4, b] * k[c, 6, b] + k[c, 5, b]
             travel = min(max(position, -1.0), 1.0)
-            bypass = k[c, 0, b] * (1.0 - smooth_step(abs(travel), 0.1, 0.75)) + 1e-3
+            bypass = k[c, 0, b] * (1.0 - smooth_step(abs(travel), 0.1, 0.75)[0]) + 1e-3
             q, dq = turbulent(x[c, _BI, b] - x[c, _BO, b], bypass, 0.5)
             couple(f, j, c, b, _BI, _BO, q, dq)
-            opening = k[c, 1, b] * smooth_step(abs(travel), 0.12, 0.95)
+            opening = k[c, 1, b] * smooth_step(abs(travel), 0.12, 0.95)[0]
             feed, drain = (_A, _B) if travel >= 0.0 else (_B, _A)
             if opening > 0.0:
                 q, dq = turbulent(x[c, _P, b] - x[c, feed, b], opening, 0.5)

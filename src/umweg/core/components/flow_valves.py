@@ -1,7 +1,5 @@
 """Restrictors, checks, shuttles, flow regulators."""
 
-import math
-
 from umweg.core.components.base import (
     ComponentType,
     Example,
@@ -16,6 +14,7 @@ from umweg.core.components.kernels import (
     couple,
     law,
     ramp,
+    regulated,
     saturating,
     turbulent,
 )
@@ -320,12 +319,12 @@ def _flow_regulator(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             free, dfree = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 1, b], 0.5)
-            t = math.tanh(free / k[c, 0, b])
-            couple(f, j, c, b, 0, 1, k[c, 0, b] * t, dfree * (1.0 - t * t))
+            q, dq = regulated(free, k[c, 0, b])
+            couple(f, j, c, b, 0, 1, q, dq * dfree)
 
 
 class FlowRegulator(ComponentType):
-    """Two-port pressure-compensated flow regulator: ``q = q_set·tanh(K·√Δp/q_set)``.
+    """Two-port pressure-compensated flow regulator: ``q = q_set·s/(1 + s⁴)^¼``, ``s = K·√Δp/q_set``.
 
     A restrictor while the pressure difference is small, its set flow once it is not.
     """
@@ -378,7 +377,7 @@ class FlowRegulator(ComponentType):
         ),
     )
     example = Example(
-        "12·tanh(9·√100/12) = 12·tanh 7.5 = 12.000",
+        "s = 9·√100/12 = 7.5: 12·7.5/(1 + 3164.1)^¼ = 11.999",
         {"inlet": 100.0, "outlet": 0.0},
         {"inlet": 12.0, "outlet": -12.0},
     )

@@ -11,7 +11,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.kernels import check_flow, couple, law, ramp, softplus, turbulent
 
-_RELIEF_BOX = (
+RELIEF_BOX = (
     "M0.2 0.7 H1.8 V2.3 H0.2 Z",
     "M1 0 V0.7",
     "M1 2.3 V3",
@@ -93,7 +93,7 @@ class ReliefValve(ComponentType):
         2.2,
         3,
         {"inlet": ("south", 1.0), "outlet": ("north", 1.0)},
-        _RELIEF_BOX,
+        RELIEF_BOX,
         ("M1 2.6 H0.1 V1.5 H0.2",),
         ("M1.35 0.75 L1.25 1.05 L1.45 1.05 Z",),
     )

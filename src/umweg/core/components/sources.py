@@ -4,6 +4,7 @@ import math
 
 from umweg.core.components.base import (
     ROTATION,
+    Command,
     ComponentType,
     Example,
     FaultMode,
@@ -12,7 +13,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, saturating, turbulent
+from umweg.core.components.kernels import couple, law, saturating, scalar, smooth_step, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _ROT = ROTATION
@@ -73,7 +74,9 @@ def _drive_coupling(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             slip = x[c, 0, b] - x[c, 1, b]
-            torque, dtorque = saturating(k[c, 1, b] * slip, k[c, 0, b])
+            torque, dtorque = saturating(
+                k[c, 1, b] * slip, k[c, 0, b] * k[c, 2, b] * k[c, 3, b] + 0.02
+            )
             couple(f, j, c, b, 0, 1, _ROT * torque, _ROT * dtorque * k[c, 1, b])
 
 
@@ -81,7 +84,7 @@ class DriveCoupling(ComponentType):
     """Clutch, belt or splined coupling between engine and pump.
 
     Torque rises with slip, ``T = T_max·s/√(1+s²)`` with ``s = stiffness·Δn/T_max``: stiff in
-    health, and never above what the friction can carry.
+    health, and never above what the friction can carry. Disengaged only 0.02 Nm drag.
     """
 
     type_name = "drive_coupling"
@@ -95,6 +98,9 @@ class DriveCoupling(ComponentType):
         stiffness_nm_per_rpm: float = quantity(
             50, "Nm/rpm", "torque per slip while it holds", low=1, high=5000
         )
+        engaged_share: float = quantity(1, "1", "how much of it is still there", low=0, high=1)
+
+    commands = (Command("engaged", 0, 1, 1.0),)
 
     fault_modes = (
         FaultMode(
@@ -107,6 +113,17 @@ class DriveCoupling(ComponentType):
             0.6,
             "Pump shaft speed against engine speed under load; hot or glazed friction faces.",
             "Adjust or replace the clutch or belt.",
+        ),
+        FaultMode(
+            "broken",
+            "splines stripped, key or belt gone",
+            "engaged_share",
+            "to",
+            0.0,
+            "source",
+            0.2,
+            "Pump shaft stands or creeps while the engine turns.",
+            "Replace coupling and shaft; find what blocked it.",
         ),
     )
     symbol = Symbol(
@@ -123,6 +140,19 @@ class DriveCoupling(ComponentType):
     law = _drive_coupling
 
 
+@scalar
+def filling(inlet_bar: float, half_fill_bar: float) -> tuple[float, float]:
+    """Share of a pumping chamber that fills at an inlet pressure: half of it at ``half_fill_bar``.
+
+    Below absolute zero the curve goes on as a straight line: no machine gets there, but an
+    iteration does, and must find its way back.
+    """
+    u = (inlet_bar - half_fill_bar) / 0.12
+    t = math.tanh(max(u, -3.0))
+    slope = 0.5 * (1.0 - t * t) / 0.12
+    return 0.5 * (1.0 + t) + min(u + 3.0, 0.0) * 0.12 * slope, slope
+
+
 @law
 def _fixed_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
@@ -132,12 +162,7 @@ def _fixed_pump(x, k, env, f, j):
             p_in = x[c, 0, b]
             dp = x[c, 1, b] - p_in
             n = x[c, 2, b]
-            u = (p_in - k[c, 2, b]) / 0.12
-            # Below absolute zero the curve goes on as a straight line: no machine gets there,
-            # but an iteration does, and must find its way back.
-            t = math.tanh(max(u, -3.0))
-            dfill = 0.5 * (1.0 - t * t) / 0.12
-            fill = 0.5 * (1.0 + t) + min(u + 3.0, 0.0) * 0.12 * dfill
+            fill, dfill = filling(p_in, k[c, 2, b])
             q = displacement * n * fill - leak * dp
             dq_in = displacement * n * dfill + leak
             f[c, 0, b] = q
@@ -208,6 +233,68 @@ class FixedPump(ComponentType):
     law = _fixed_pump
 
 
+class VanePump(FixedPump):
+    """Vane pump: as the gear pump, with more leakage and poorer filling; its vanes can stick.
+
+    ``q = V·n·fill(p_in) − G·(ν_ref/ν)·Δp``.
+    """
+
+    type_name = "vane_pump"
+    label = "Vane pump"
+
+    class Parameters(FixedPump.Parameters):
+        leakage_lpm_per_bar: float = quantity(
+            0.02, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.25
+        )
+        half_fill_bar: float = quantity(
+            -0.5, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
+        )
+
+    fault_modes = (
+        *FixedPump.fault_modes,
+        FaultMode(
+            "vanes_stick",
+            "vanes stick in the rotor",
+            "displacement_cm3",
+            "factor",
+            0.15,
+            "source",
+            0.5,
+            "Varnish in the slots; vanes that do not fall out by themselves.",
+            "Exchange the cartridge; change oil that has varnished.",
+        ),
+    )
+    example = Example(
+        "32 cm³ at 1500 rpm = 48.000 L/min filled to 0.99976, less 0.02·100 = 2",
+        {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
+        {"inlet": 45.988, "outlet": -45.988, "shaft": 3.2},
+    )
+
+
+class PistonPump(FixedPump):
+    """Fixed piston pump: little leakage, but it needs its inlet filled.
+
+    ``q = V·n·fill(p_in) − G·(ν_ref/ν)·Δp``.
+    """
+
+    type_name = "piston_pump"
+    label = "Piston pump"
+
+    class Parameters(FixedPump.Parameters):
+        leakage_lpm_per_bar: float = quantity(
+            0.004, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
+        )
+        half_fill_bar: float = quantity(
+            -0.4, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
+        )
+
+    example = Example(
+        "32 cm³ at 1500 rpm = 48.000 L/min filled to 0.99873, less 0.004·100 = 0.4",
+        {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
+        {"inlet": 47.539, "outlet": -47.539, "shaft": 3.2},
+    )
+
+
 @law
 def _compensated_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
@@ -217,29 +304,32 @@ def _compensated_pump(x, k, env, f, j):
             p_out = x[c, 1, b]
             dp = p_out - x[c, 0, b]
             n = x[c, 2, b]
-            t = math.tanh((p_out - k[c, 2, b]) / (0.5 * k[c, 3, b]))
-            stroke = 0.5 * (1.0 - t)
-            dstroke = -0.5 * (1.0 - t * t) / (0.5 * k[c, 3, b])
-            q = full * stroke * n - leak * dp
-            dq_out = full * dstroke * n - leak
+            over = 0.5 * k[c, 3, b]
+            back, dback = smooth_step(p_out - k[c, 2, b], -over, over)
+            stroke = 1.0 - back
+            dstroke = -dback
+            fill, dfill = filling(x[c, 0, b], -0.6)
+            q = full * stroke * n * fill - leak * dp
+            dq_out = full * dstroke * n * fill - leak
+            dq_in = full * stroke * n * dfill + leak
             f[c, 0, b] = q
             f[c, 1, b] = -q
             f[c, 2, b] = full * stroke * dp
-            j[c, 0, 0, b] = leak
+            j[c, 0, 0, b] = dq_in
             j[c, 0, 1, b] = dq_out
-            j[c, 0, 2, b] = full * stroke
-            j[c, 1, 0, b] = -leak
+            j[c, 0, 2, b] = full * stroke * fill
+            j[c, 1, 0, b] = -dq_in
             j[c, 1, 1, b] = -dq_out
-            j[c, 1, 2, b] = -full * stroke
+            j[c, 1, 2, b] = -full * stroke * fill
             j[c, 2, 0, b] = -full * stroke
             j[c, 2, 1, b] = full * (stroke + dstroke * dp)
 
 
 class PressureCompensatedPump(ComponentType):
-    """Piston pump that destrokes at its set pressure: stroke ``½(1 − tanh(2(p − p_set)/droop))``.
+    """Piston pump that destrokes at its set pressure: stroke ``1 − S(p − p_set)``.
 
-    The set pressure is that of half stroke; flow falls from nearly full to nearly none over the
-    droop. Leakage as in the fixed pump.
+    S is a cubic step over the droop; the set pressure is that of half stroke. Leakage and filling
+    as in the fixed pump.
     """
 
     type_name = "pressure_compensated_pump"
@@ -296,6 +386,7 @@ class PressureCompensatedPump(ComponentType):
     adjustable = ("set_bar",)
     passive = False
     makes_flow = True
+    limits_itself = True
     symbol = Symbol(
         2.8,
         2.4,
@@ -312,6 +403,6 @@ class PressureCompensatedPump(ComponentType):
     example = Example(
         "at its set pressure: half of 45·1.5 = 67.5, less 0.012·200 = 2.4",
         {"inlet": 0.0, "outlet": 200.0, "shaft": 1500.0},
-        {"inlet": 31.35, "outlet": -31.35, "shaft": 4.5},
+        {"inlet": 31.348, "outlet": -31.348, "shaft": 4.5},
     )
     law = _compensated_pump

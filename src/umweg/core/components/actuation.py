@@ -1,0 +1,430 @@
+"""Clutches, brakes, single-acting cylinders, and loads that depend on where they are."""
+
+from umweg.core.components.base import (
+    AREA_FLOW,
+    ROTATION,
+    TRANSLATION,
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, ramp, smooth_step, turbulent
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_AREA = AREA_FLOW
+_TRANS = TRANSLATION
+_ROT = ROTATION
+
+
+@law
+def _single_acting(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            area = _AREA * 0.25e-2 * 3.141592653589793 * k[c, 0, b] * k[c, 0, b]
+            v = x[c, 2, b]
+            root = (1.0 + v * v) ** 0.5
+            friction = k[c, 1, b] * _TRANS
+            f[c, 0, b] += area * v
+            f[c, 2, b] += friction * v / root - area * x[c, 0, b]
+            j[c, 0, 2, b] += area
+            j[c, 2, 0, b] -= area
+            j[c, 2, 2, b] += friction / (root * root * root)
+            dp = x[c, 0, b] - x[c, 1, b]
+            leak = k[c, 2, b] * NU_REF / env[0, b]
+            couple(f, j, c, b, 0, 1, leak * dp, leak)
+            q, dq = turbulent(dp, k[c, 3, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class SingleActingCylinder(ComponentType):
+    """Single-acting cylinder or ram; positive speed extends, the load brings it back.
+
+    ``q = A·v + leakage``, ``F = p·A − friction``; what passes the seal leaves by the vent.
+    """
+
+    type_name = "single_acting_cylinder"
+    label = "Single-acting cylinder"
+    ports = (Port("A"), Port("vent", line="drain"), Port("rod", "translation"))
+    stores_oil = True
+
+    class Parameters(ParameterSet):
+        bore_mm: float = quantity(80, "mm", "piston diameter", low=5, high=500)
+        friction_n: float = quantity(
+            500, "N", "seal and guide friction", low=0.1, high=500000, tolerance=0.25
+        )
+        seal_lpm_per_bar: float = quantity(
+            5e-6, "L/min/bar", "seal leakage at 46 mm²/s", low=1e-9, high=5
+        )
+        tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
+
+    fault_modes = (
+        FaultMode(
+            "seal_leaks",
+            "piston seal leaks",
+            "tear_k",
+            "square",
+            4.0,
+            "detour",
+            1.2,
+            "Oil from its vent or back in the housing while the load hangs.",
+            "Reseal the cylinder; measure tube and piston.",
+        ),
+        FaultMode(
+            "binding",
+            "piston binds in its bore",
+            "friction_n",
+            "factor",
+            60.0,
+            "load",
+            0.4,
+            "Scored tube, bent rod.",
+            "Free or replace it.",
+        ),
+    )
+    symbol = Symbol(
+        4.4,
+        1.6,
+        {"A": ("south", 0.6), "vent": ("south", 2.6), "rod": ("east", 0.6)},
+        (
+            "M0.2 0.1 H3 V1.1 H0.2 Z",
+            "M1.4 0.1 V1.1",
+            "M1.7 0.1 V1.1",
+            "M1.7 0.5 H4.4",
+            "M1.7 0.7 H4.4",
+            "M0.6 1.6 V1.1",
+        ),
+        ("M2.6 1.6 V1.1",),
+    )
+    example = Example(
+        "80 mm: 50.265 cm²; 50 mm/s = 15.08 L/min; 100 bar less 500 N",
+        {"A": 100.0, "vent": 0.0, "rod": 50.0},
+        {"A": 15.080, "vent": -0.0005, "rod": -0.0006 * (50265.5 - 499.9)},
+    )
+    law = _single_acting
+
+
+@law
+def _lever_load(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            place = min(max(k[c, 8, b], 0.0), 1.0) * 4.0
+            cell = min(int(place), 3)
+            part = place - cell
+            lever = k[c, cell, b] * (1.0 - part) + k[c, cell + 1, b] * part
+            v = x[c, 0, b]
+            root = (1.0 + v * v) ** 0.5
+            drag = (k[c, 9, b] + k[c, 5, b]) * _TRANS
+            viscous = (10.0 + 1e6 * k[c, 10, b]) * _TRANS
+            f[c, 0, b] = k[c, 7, b] * k[c, 6, b] * lever * _TRANS + drag * v / root + viscous * v
+            j[c, 0, 0, b] = drag / (root * root * root) + viscous
+
+
+class LeverLoad(ComponentType):
+    """A weight on a lever: the force at the rod follows the position, and changes its sign.
+
+    ``F = scale·weight·lever(position)``; the lever, rod force over weight, is a table of five
+    values along the stroke, negative beyond the balance point. Add friction and ``stop``.
+    """
+
+    type_name = "lever_load"
+    label = "Load on a lever"
+    ports = (Port("rod", "translation"),)
+
+    class Parameters(ParameterSet):
+        lever_0: float = quantity(2, "1", "rod force over weight, rod in", low=-50, high=50)
+        lever_25: float = quantity(1.6, "1", "at a quarter of the stroke", low=-50, high=50)
+        lever_50: float = quantity(1.1, "1", "at half the stroke", low=-50, high=50)
+        lever_75: float = quantity(0.5, "1", "at three quarters", low=-50, high=50)
+        lever_100: float = quantity(-0.2, "1", "rod out", low=-50, high=50)
+        binding_n: float = quantity(200, "N", "friction of the mechanism", low=0, high=1e6)
+        scale: float = quantity(
+            1, "1", "true weight over the weight named", low=0, high=5, tolerance=0.06
+        )
+
+    commands = (
+        Command("weight_n", 0, 1e6),
+        Command("position", 0, 1),
+        Command("resistance_n", 0, 1e6),
+        Command("stop", 0, 1),
+    )
+    fault_modes = (
+        FaultMode(
+            "binding",
+            "mechanism binds: seized pivot or bent frame",
+            "binding_n",
+            "to",
+            60000.0,
+            "load",
+            0.5,
+            "Dry or scored pivots; frame out of line.",
+            "Free, align and grease the mechanism.",
+        ),
+    )
+    passive = False
+    symbol = Symbol(
+        2,
+        1.4,
+        {"rod": ("west", 0.8)},
+        ("M0 0.8 H0.5 L1.8 0.2", "M0.5 0.8 l-0.2 0.4 h0.4 Z", "M1.5 0.4 V1.1 h0.5 v-0.4 h-0.5"),
+    )
+    example = Example(
+        "rod in: 2·10 kN, 10 N·s/mm and 200 N friction at 20 mm/s",
+        {"rod": 20.0},
+        {"rod": 0.0006 * (20000 + 199.75 + 200)},
+        {"weight_n": 10000.0},
+    )
+    law = _lever_load
+
+
+@law
+def _rotary_load(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            n = x[c, 0, b]
+            t = n / 5.0
+            root = (1.0 + t * t) ** 0.5
+            drag = k[c, 1, b] * k[c, 3, b] + k[c, 0, b]
+            viscous = 0.01 + 100.0 * k[c, 4, b]
+            torque = k[c, 1, b] * k[c, 2, b] + drag * t / root + viscous * n
+            f[c, 0, b] = _ROT * torque
+            j[c, 0, 0, b] = _ROT * (drag / (5.0 * root * root * root) + viscous)
+
+
+class RotaryLoad(ComponentType):
+    """What a motor turns: a constant torque (downhill it drives), a resistance, or a stop.
+
+    ``T = scale·torque + (scale·resistance + binding)·s/√(1 + s²) + D·n``, ``s = n/5 rpm``; D is
+    0.01 Nm/rpm, and 100 Nm/rpm more at a stop.
+    """
+
+    type_name = "rotary_load"
+    label = "Load on a shaft"
+    ports = (Port("shaft", "rotation"),)
+
+    class Parameters(ParameterSet):
+        binding_nm: float = quantity(0, "Nm", "resistance of the drive itself", low=0, high=1e5)
+        scale: float = quantity(
+            1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
+        )
+
+    commands = (
+        Command("torque_nm", -1e5, 1e5),
+        Command("resistance_nm", 0, 1e5),
+        Command("stop", 0, 1),
+    )
+    fault_modes = (
+        FaultMode(
+            "binding",
+            "drive binds: seized bearing, or a brake that stays on",
+            "binding_nm",
+            "to",
+            500.0,
+            "load",
+            0.6,
+            "Hot bearing or hub; hard to turn by hand.",
+            "Free it; find out why it seized.",
+        ),
+    )
+    passive = False
+    symbol = Symbol(
+        1.8,
+        1.4,
+        {"shaft": ("west", 0.7)},
+        ("M0 0.62 H0.6 M0 0.78 H0.6", "M1.1 0.1 a0.6 0.6 0 1 0 0.01 0", "M1.1 0.7 L1.5 0.4"),
+    )
+    example = Example(
+        "80 Nm and 0.01 Nm/rpm at 500 rpm", {"shaft": 500.0}, {"shaft": 0.0628319 * 85.0},
+        {"torque_nm": 80.0},
+    )  # fmt: skip
+    law = _rotary_load
+
+
+@law
+def _clutch(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            head, dhead = ramp(x[c, 0, b] - k[c, 1, b], 0.5)
+            most = k[c, 0, b] * head + 0.05
+            slip = x[c, 2, b] - x[c, 3, b]
+            s = k[c, 4, b] * slip / most
+            root = (1.0 + s * s) ** 0.5
+            cube = root * root * root
+            couple(f, j, c, b, 2, 3, _ROT * most * s / root, _ROT * k[c, 4, b] / cube)
+            by = _ROT * k[c, 0, b] * dhead * s * s * s / cube
+            j[c, 2, 0, b] += by
+            j[c, 3, 0, b] -= by
+            dp = x[c, 0, b] - x[c, 1, b]
+            leak = k[c, 2, b] * NU_REF / env[0, b]
+            couple(f, j, c, b, 0, 1, leak * dp, leak)
+            q, dq = turbulent(dp, k[c, 3, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class Clutch(ComponentType):
+    """Plate clutch pressed by oil: it carries torque in proportion to its pressure.
+
+    ``T_max = G·(p − p_spring)``, torque rises with slip as ``T_max·s/√(1 + s²)``; its piston seals
+    leak to the housing.
+    """
+
+    type_name = "clutch"
+    label = "Clutch"
+    ports = (
+        Port("supply"),
+        Port("drain", line="drain"),
+        Port("driver", "rotation"),
+        Port("driven", "rotation"),
+    )
+
+    class Parameters(ParameterSet):
+        nm_per_bar: float = quantity(
+            60, "Nm/bar", "torque per pressure", low=0.1, high=5000, tolerance=0.06
+        )
+        spring_bar: float = quantity(2, "bar", "pressure against its springs", low=0.05, high=20)
+        seal_lpm_per_bar: float = quantity(
+            0.02, "L/min/bar", "rings and seals at 46 mm²/s", low=1e-6, high=5, tolerance=0.3
+        )
+        tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
+        stiffness_nm_per_rpm: float = quantity(
+            40, "Nm/rpm", "torque per slip while it holds", low=1, high=5000
+        )
+
+    fault_modes = (
+        FaultMode(
+            "seal_leaks",
+            "piston seal leaks inside",
+            "tear_k",
+            "square",
+            8.0,
+            "detour",
+            1.2,
+            "Clutch pressure below supply pressure; torn seal when it is open.",
+            "Open the clutch and reseal its piston.",
+        ),
+        FaultMode(
+            "plates_worn",
+            "plates worn or glazed: slips at full pressure",
+            "nm_per_bar",
+            "factor",
+            0.15,
+            "load",
+            0.8,
+            "Pressure good and it still slips; thickness of the plate pack.",
+            "Replace the plates.",
+        ),
+    )
+    symbol = Symbol(
+        2.4,
+        2,
+        {
+            "supply": ("south", 0.8),
+            "drain": ("south", 1.6),
+            "driver": ("west", 0.8),
+            "driven": ("east", 0.8),
+        },
+        ("M0 0.8 H1", "M1 0.2 V1.4", "M1.4 0.2 V1.4", "M1.4 0.8 H2.4", "M0.8 2 V1.4 H1"),
+        ("M1.6 2 V1.5",),
+    )
+    example = Example(
+        "16 − 2 − 0.25 = 13.75 bar·60 + 0.05; s = 40·10/825.05: 824.1·0.4362; seal 0.32",
+        {"supply": 16.0, "drain": 0.0, "driver": 1500.0, "driven": 1490.0},
+        {"supply": 0.32, "drain": -0.32, "driver": 22.615, "driven": -22.615},
+        rel=2e-3,
+    )
+    law = _clutch
+
+
+@law
+def _spring_brake(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            free, dfree = smooth_step(x[c, 0, b], k[c, 1, b], k[c, 2, b])
+            most = _ROT * k[c, 0, b]
+            n = x[c, 2, b] / 2.0
+            root = (1.0 + n * n) ** 0.5
+            f[c, 2, b] += most * (1.0 - free) * n / root
+            j[c, 2, 0, b] -= most * dfree * n / root
+            j[c, 2, 2, b] += most * (1.0 - free) / (2.0 * root * root * root)
+            dp = x[c, 0, b] - x[c, 1, b]
+            leak = k[c, 3, b]
+            couple(f, j, c, b, 0, 1, leak * dp, leak)
+            q, dq = turbulent(dp, k[c, 4, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class SpringBrake(ComponentType):
+    """Spring-applied brake, released by pressure.
+
+    ``T = T_max·(1 − S(p))·s/√(1 + s²)``, S a cubic step from ``begin_bar`` to ``free_bar``,
+    ``s = n/2 rpm``. Its seal leaks into the case.
+    """
+
+    type_name = "spring_brake"
+    label = "Spring-applied brake"
+    ports = (Port("release"), Port("drain", line="drain"), Port("shaft", "rotation"))
+
+    class Parameters(ParameterSet):
+        torque_nm: float = quantity(400, "Nm", "holding torque", low=1, high=50000, tolerance=0.08)
+        begin_bar: float = quantity(8, "bar", "starts to release", low=0.5, high=100)
+        free_bar: float = quantity(14, "bar", "wholly released", low=1, high=200, tolerance=0.03)
+        seal_lpm_per_bar: float = quantity(1e-4, "L/min/bar", "seal leakage", low=1e-8, high=5)
+        tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
+
+    fault_modes = (
+        FaultMode(
+            "seal_leaks",
+            "release piston leaks into the case",
+            "tear_k",
+            "square",
+            3.0,
+            "detour",
+            0.8,
+            "Oil from the case drain with the brake released.",
+            "Reseal the release piston.",
+        ),
+        FaultMode(
+            "does_not_free",
+            "brake drags: warped or seized plates",
+            "free_bar",
+            "factor",
+            3.0,
+            "load",
+            0.5,
+            "Release pressure good, hub hot.",
+            "Open the brake; replace plates and springs.",
+        ),
+        FaultMode(
+            "does_not_hold",
+            "brake does not hold: worn plates or oil",
+            "torque_nm",
+            "factor",
+            0.15,
+            "load",
+            0.5,
+            "Creeps with the brake on.",
+            "Replace the plates.",
+        ),
+    )
+    symbol = Symbol(
+        2,
+        1.8,
+        {"release": ("south", 0.6), "drain": ("south", 1.4), "shaft": ("east", 0.7)},
+        (
+            "M0.2 0.2 H1.4 V1.2 H0.2 Z",
+            "M0.6 1.8 V1.2",
+            "M1.4 0.7 H2",
+            "M0.4 0.3 l0.3 0.8 l0.3 -0.8",
+        ),
+        ("M1.4 1.8 V1.2",),
+    )
+    example = Example(
+        "no pressure: 400 Nm at a creep of 2 rpm, /√2",
+        {"release": 0.0, "drain": 0.0, "shaft": 2.0},
+        {"release": 0.0, "drain": 0.0, "shaft": 17.7715},
+    )
+    law = _spring_brake

@@ -1,0 +1,758 @@
+"""Spool valves by lever, pilot oil and solenoid; poppet valves by solenoid; steering valves."""
+
+from umweg.core.components.base import (
+    ELECTRIC,
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    quantity,
+)
+from umweg.core.components.kernels import (
+    couple,
+    forward,
+    law,
+    ramp,
+    scalar,
+    smooth_step,
+    steer,
+    turbulent,
+)
+from umweg.core.components.symbols import coil, four_way, valve
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_EL = ELECTRIC
+_NEUTRAL = {"P": 60.0, "T": 0.0, "A": 20.0, "B": 0.0}
+
+
+@scalar
+def land(x, f, j, c, b, a, z, k, opening, rise, movers):
+    """One land from port ``a`` to ``z``; ``rise`` is its opening per travel.
+
+    ``movers`` are the ports that move the spool, each with the travel per its across variable.
+    """
+    root, droot = turbulent(x[c, a, b] - x[c, z, b], k, 0.5)
+    couple(f, j, c, b, a, z, root * opening, droot * opening)
+    for by, slope in movers:
+        steer(j, c, b, a, z, by, root * rise * slope)
+
+
+@scalar
+def spool(x, f, j, c, b, travel, movers, work_k, drain_k, centre_k, float_k, leak):
+    """A three-position four-way spool, ports P T A B.
+
+    Positive travel joins P to A and B to T. In its centre P is joined to T by ``centre_k`` and
+    both work ports to T by ``float_k``: none of them closed centre, the first tandem, the second
+    float, both open centre.
+    """
+    for side in range(2):
+        sign = 1.0 - 2.0 * side
+        opening, rise = smooth_step(sign * travel, 0.1, 0.95)
+        if opening > 0.0:
+            land(x, f, j, c, b, 0, 2 + side, work_k, opening, rise * sign, movers)
+            land(x, f, j, c, b, 3 - side, 1, drain_k, opening, rise * sign, movers)
+    if centre_k + float_k > 0.0:
+        away, rise = smooth_step(abs(travel), 0.05, 0.6)
+        closing = -rise if travel >= 0.0 else rise
+        land(x, f, j, c, b, 0, 1, centre_k, 1.0 - away, closing, movers)
+        land(x, f, j, c, b, 2, 1, float_k, 1.0 - away, closing, movers)
+        land(x, f, j, c, b, 3, 1, float_k, 1.0 - away, closing, movers)
+    for work in range(2, 4):
+        couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
+        half = 0.1 * leak
+        couple(f, j, c, b, 0, work, half * (x[c, 0, b] - x[c, work, b]), half)
+
+
+@scalar
+def limited(position: float) -> tuple[float, float]:
+    """Between the stops −1 and 1, and whether it is."""
+    if position > 1.0:
+        return 1.0, 0.0
+    if position < -1.0:
+        return -1.0, 0.0
+    return position, 1.0
+
+
+@law
+def _lever_spool(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            travel, _ = limited(k[c, 7, b] * k[c, 5, b] + k[c, 6, b])
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            sizes = k[c, :4, b]
+            spool(x, f, j, c, b, travel, ((0, 0.0),), sizes[0], sizes[1], sizes[2], sizes[3], leak)
+
+
+class SpoolParameters(ParameterSet):
+    """What every three-position four-way spool has."""
+
+    work_k: float = quantity(
+        18, "L/min/√bar", "P to work port, open", low=0.01, high=1000, tolerance=0.05
+    )
+    return_k: float = quantity(18, "L/min/√bar", "work port to T, open", low=0.01, high=1000)
+    centre_k: float = quantity(0, "L/min/√bar", "P to T in the centre", low=0, high=1000)
+    float_k: float = quantity(0, "L/min/√bar", "work ports to T in the centre", low=0, high=1000)
+    leak_lpm_per_bar: float = quantity(
+        0.0006, "L/min/bar", "work port to T at 46 mm²/s", low=1e-7, high=2, tolerance=0.4
+    )
+
+
+SPOOL_WORN = FaultMode(
+    "spool_worn",
+    "spool or bore worn",
+    "leak_lpm_per_bar",
+    "factor",
+    900.0,
+    "detour",
+    0.6,
+    "Bright bands on the lands; clearance by feel with clean oil.",
+    "Exchange the section; spool and bore are a pair.",
+)
+SPOOL_SHIFTED = FaultMode(
+    "stuck_shifted",
+    "spool hangs off neutral towards A",
+    "offset",
+    "to",
+    0.8,
+    "command",
+    0.25,
+    "Spool does not return to its centre.",
+    "Free the spool, check the centring springs and the bolts' torque.",
+)
+
+
+class DirectionalValve(ComponentType):
+    """Three-position four-way spool by lever, its centre closed, tandem, open or float.
+
+    Each land ``q = K(travel)·√Δp``; travel = linkage_gain·lever + offset, +1 joins P to A.
+    """
+
+    type_name = "directional_valve"
+    label = "Directional control valve"
+    ports = (Port("P"), Port("T"), Port("A"), Port("B"))
+
+    class Parameters(SpoolParameters):
+        linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
+        offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+
+    commands = (Command("lever", -1, 1),)
+    fault_modes = (
+        SPOOL_WORN,
+        FaultMode(
+            "linkage_off",
+            "lever or linkage off its spool",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.9,
+            "Move the lever and watch the spool's end.",
+            "Refit or adjust the linkage.",
+        ),
+        SPOOL_SHIFTED,
+    )
+    symbol = four_way({}, ("M0.6 1.2 L0.1 0.6",))
+    example = Example(
+        "closed centre: the clearances, 0.0006·20 to tank, 0.00006·(60 − 20) and ·60 in",
+        _NEUTRAL,
+        {"P": 0.006, "T": -0.012, "A": 0.0096, "B": -0.0036},
+    )
+    law = _lever_spool
+
+
+class FeedbackSteeringValve(DirectionalValve):
+    """Steering valve with mechanical feedback: the steered wheels close it again.
+
+    Its travel is the wheel's turn less the wheels' answer; shims centre it. Wrong shims leave it
+    off centre, and the machine steers by itself.
+    """
+
+    type_name = "feedback_steering_valve"
+    label = "Steering valve with feedback"
+    commands = (Command("wheel", -1, 1),)
+    fault_modes = (
+        SPOOL_WORN,
+        FaultMode(
+            "linkage_off",
+            "drop arm or feedback link off",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.6,
+            "Turn the wheel and watch the valve's lever.",
+            "Refit the link; secure it.",
+        ),
+        FaultMode(
+            "shims_wrong",
+            "wrong shims: steers by itself",
+            "offset",
+            "to",
+            0.7,
+            "command",
+            0.5,
+            "Shim pack against the sheet; wheels creep with the wheel held.",
+            "Shim by the maker's procedure until it stands still.",
+        ),
+    )
+
+
+@law
+def _pilot_spool(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            one, done = smooth_step(x[c, 4, b] - x[c, 5, b], k[c, 5, b], k[c, 6, b])
+            two, dtwo = smooth_step(x[c, 5, b] - x[c, 4, b], k[c, 5, b], k[c, 6, b])
+            travel, free = limited(k[c, 7, b] * (one - two) + k[c, 8, b])
+            slope = free * k[c, 7, b] * (done + dtwo)
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            sizes = k[c, :4, b]
+            movers = ((4, slope), (5, -slope))
+            spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
+            trace = k[c, 9, b]
+            couple(f, j, c, b, 4, 1, trace * (x[c, 4, b] - x[c, 1, b]), trace)
+            couple(f, j, c, b, 5, 1, trace * (x[c, 5, b] - x[c, 1, b]), trace)
+
+
+class PilotDirectionalValve(ComponentType):
+    """Main spool shifted by pilot oil against its centring springs.
+
+    Travel = S(p_X − p_Y) − S(p_Y − p_X), S a cubic step between begin and full pilot pressure.
+    Without pilot pressure it does nothing, whatever the lever does.
+    """
+
+    type_name = "pilot_directional_valve"
+    label = "Pilot-operated directional valve"
+    ports = (
+        Port("P"),
+        Port("T"),
+        Port("A"),
+        Port("B"),
+        Port("X", line="pilot"),
+        Port("Y", line="pilot"),
+    )
+
+    class Parameters(SpoolParameters):
+        begin_bar: float = quantity(5, "bar", "pilot pressure that moves it", low=0.5, high=50)
+        full_bar: float = quantity(
+            20, "bar", "pilot pressure for full travel", low=1, high=100, tolerance=0.04
+        )
+        reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)
+        offset: float = quantity(0, "1", "spool position without pilot", low=-1, high=1)
+        pilot_lpm_per_bar: float = quantity(
+            0.001, "L/min/bar", "pilot chambers to tank", low=1e-7, high=5
+        )
+
+    fault_modes = (
+        SPOOL_WORN,
+        FaultMode(
+            "spool_sticks",
+            "main spool sticks",
+            "reach",
+            "to",
+            0.0,
+            "command",
+            0.5,
+            "Pilot pressure good at its cap, spool does not move.",
+            "Free the spool; look for burrs and dirt.",
+        ),
+        FaultMode(
+            "pilot_cap_leaks",
+            "pilot chamber leaks to tank",
+            "pilot_lpm_per_bar",
+            "square",
+            3.0,
+            "command",
+            0.4,
+            "Pilot pressure at the cap against the pilot valve's.",
+            "Replace the cap's seals.",
+        ),
+        SPOOL_SHIFTED,
+    )
+    symbol = four_way(
+        {"X": ("west", 1.2), "Y": ("east", 1.2)},
+        (),
+        ("M0 1.2 H0.6", "M7.2 1.2 H6.6"),
+        ("M0.6 1.2 L0.35 1.05 L0.35 1.35 Z", "M6.6 1.2 L6.85 1.05 L6.85 1.35 Z"),
+    )
+    example = Example(
+        "no pilot: the clearances as in the lever valve",
+        {**_NEUTRAL, "X": 0.0, "Y": 0.0},
+        {"P": 0.006, "T": -0.012, "A": 0.0096, "B": -0.0036, "X": 0.0, "Y": 0.0},
+    )
+    law = _pilot_spool
+
+
+@law
+def _solenoid_spool(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            start, full, gain = k[c, 8, b], k[c, 9, b], k[c, 10, b]
+            one, up = coil_pull(x, f, j, c, b, 4, 6, k[c, 5, b], k[c, 7, b], start, full)
+            two, down = coil_pull(x, f, j, c, b, 5, 6, k[c, 6, b], k[c, 7, b], start, full)
+            travel, free = limited(gain * (one - two) + k[c, 11, b])
+            up *= gain * free
+            down *= gain * free
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            sizes = k[c, :4, b]
+            movers = ((4, up), (5, -down), (6, down - up))
+            spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
+
+
+@scalar
+def coil_pull(x, f, j, c, b, plus, minus, ohm, rated_a, start, full):
+    """A solenoid between two ports: its current, and how far it pulls (0 … 1) with the slope.
+
+    Travel is a cubic step of current over rated current, from ``start`` to ``full``.
+    """
+    volts = x[c, plus, b] - x[c, minus, b]
+    couple(f, j, c, b, plus, minus, _EL * volts / ohm, _EL / ohm)
+    scale = 1.0 / (ohm * rated_a)
+    pull, slope = smooth_step(volts * scale, start, full)
+    return pull, slope * scale
+
+
+class CoilParameters(ParameterSet):
+    """One solenoid."""
+
+    coil_ohm: float = quantity(7, "Ω", "coil", low=0.1, high=1e6)
+    rated_a: float = quantity(1.7, "A", "current at nominal voltage", low=0.05, high=50)
+    start_share: float = quantity(0.45, "1", "current where it starts to pull", low=0, high=2)
+    full_share: float = quantity(0.7, "1", "current for full travel", low=0.05, high=3)
+
+
+def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
+    """How a coil fails: open, shorted, or damp and weak."""
+    return (
+        FaultMode(
+            f"{name}_open",
+            f"coil{side} open or its plug off",
+            parameter,
+            "factor",
+            300.0,
+            "command",
+            0.8,
+            "Plug and pins; resistance of the coil; a steel blade held at the coil.",
+            "Mend the plug or replace the coil.",
+        ),
+        FaultMode(
+            f"{name}_shorted",
+            f"coil{side} shorted",
+            parameter,
+            "factor",
+            1 / 60,
+            "command",
+            0.3,
+            "Hot or blistered coil; resistance far too low; blown fuse.",
+            "Replace the coil and the fuse.",
+        ),
+    )
+
+
+class SolenoidDirectionalValve(ComponentType):
+    """Three-position four-way spool shifted by one solenoid at each end.
+
+    Travel = S(i_a/i_rated) − S(i_b/i_rated), S a cubic step between start and full current; lands
+    as in the lever valve. A proportional valve has a wide step.
+    """
+
+    type_name = "solenoid_directional_valve"
+    label = "Solenoid directional valve"
+    ports = (
+        Port("P"),
+        Port("T"),
+        Port("A"),
+        Port("B"),
+        Port("coil_a", "electrical"),
+        Port("coil_b", "electrical"),
+        Port("minus", "electrical"),
+    )
+
+    class Parameters(SpoolParameters):
+        coil_a_ohm: float = quantity(7, "Ω", "coil a", low=0.1, high=1e6)
+        coil_b_ohm: float = quantity(7, "Ω", "coil b", low=0.1, high=1e6)
+        rated_a: float = quantity(1.7, "A", "current at nominal voltage", low=0.05, high=50)
+        start_share: float = quantity(0.45, "1", "current where it starts", low=0, high=2)
+        full_share: float = quantity(0.7, "1", "current for full travel", low=0.05, high=3)
+        reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)
+        offset: float = quantity(0, "1", "spool position with both coils off", low=-1, high=1)
+
+    fault_modes = (
+        *coil_faults("coil_a_ohm", "coil_a", " a"),
+        *coil_faults("coil_b_ohm", "coil_b", " b"),
+        SPOOL_WORN,
+        FaultMode(
+            "spool_sticks",
+            "spool sticks: does not follow its coils",
+            "reach",
+            "to",
+            0.0,
+            "command",
+            0.6,
+            "Push the emergency pin: it does not move, or it then works.",
+            "Clean or replace the valve.",
+        ),
+        SPOOL_SHIFTED,
+    )
+    symbol = four_way(
+        {"coil_a": ("west", 0.8), "coil_b": ("east", 0.8), "minus": ("west", 1.8)},
+        (coil(0.1), coil(6.6)),
+    )
+    example = Example(
+        "coil a 12 V/7 Ω ×0.6; both ends at 12 V and earth: P to A 18·√40",
+        {**_NEUTRAL, "coil_a": 12.0, "coil_b": 0.0, "minus": 0.0},
+        {
+            "P": 113.847,
+            "T": -0.012,
+            "A": -113.832,
+            "B": -0.0036,
+            "coil_a": 1.02857,
+            "coil_b": 0.0,
+            "minus": -1.02857,
+        },
+    )
+    law = _solenoid_spool
+
+
+class ProportionalDirectionalValve(SolenoidDirectionalValve):
+    """Proportional spool valve: travel follows the coil's current over a wide range.
+
+    Equations as the solenoid directional valve; from start to full current the spool meters.
+    """
+
+    type_name = "proportional_directional_valve"
+    label = "Proportional directional valve"
+
+    class Parameters(SolenoidDirectionalValve.Parameters):
+        start_share: float = quantity(0.2, "1", "current where it starts", low=0, high=2)
+        full_share: float = quantity(0.95, "1", "current for full travel", low=0.05, high=3)
+
+
+@law
+def _solenoid_poppet(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            pull, slope = coil_pull(
+                x, f, j, c, b, 2, 3, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b]
+            )
+            sign = 1.0 - 2.0 * k[c, 6, b]
+            moved = k[c, 7, b] * pull
+            opening = k[c, 6, b] + sign * moved
+            opening = opening + k[c, 8, b] * (1.0 - opening)
+            rise = sign * k[c, 7, b] * slope * (1.0 - k[c, 8, b])
+            movers = ((2, rise), (3, -rise))
+            land(x, f, j, c, b, 0, 1, k[c, 4, b], opening, 1.0, movers)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 5, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+POPPET_STICKS = FaultMode(
+    "sticks",
+    "does not shift when its coil pulls",
+    "reach",
+    "to",
+    0.0,
+    "command",
+    0.6,
+    "Coil magnetic, no change in the oil; push its emergency pin.",
+    "Clean or replace the cartridge.",
+)
+
+
+class SolenoidPoppetValve(ComponentType):
+    """Two-way poppet valve by solenoid, normally closed or normally open: ``q = K·opening·√Δp``."""
+
+    type_name = "solenoid_poppet_valve"
+    label = "Solenoid poppet valve"
+    ports = (
+        Port("inlet"),
+        Port("outlet"),
+        Port("plus", "electrical"),
+        Port("minus", "electrical"),
+    )
+
+    class Parameters(CoilParameters):
+        k: float = quantity(10, "L/min/√bar", "open, flow at 1 bar", low=0.01, high=500)
+        seat_k: float = quantity(1e-5, "L/min/√bar", "seat leakage at 1 bar", low=1e-8, high=50)
+        normally_open: float = quantity(0, "1", "1: open when it is not energised", low=0, high=1)
+        reach: float = quantity(1, "1", "how far it follows its coil", low=0, high=1)
+        held_open: float = quantity(0, "1", "held open by dirt or its pin", low=0, high=1)
+
+    fault_modes = (
+        *coil_faults("coil_ohm", "coil", ""),
+        POPPET_STICKS,
+        FaultMode(
+            "seat_leaks",
+            "does not seat",
+            "seat_k",
+            "square",
+            1.5,
+            "detour",
+            0.8,
+            "Dirt or a groove on poppet and seat.",
+            "Clean or replace the cartridge.",
+        ),
+    )
+    symbol = valve(
+        2,
+        {
+            "inlet": ("south", 3.6),
+            "outlet": ("north", 3.6),
+            "plus": ("west", 0.8),
+            "minus": ("west", 1.8),
+        },
+        (coil(0.1), "M1.6 2.2 V0.2", "M3.6 2.4 V1.6 M3.6 0 V0.8", "M3.3 0.8 L3.6 1.2 L3.9 0.8"),
+        (),
+        ("M1.6 0.22 L1.5 0.55 L1.7 0.55 Z",),
+    )
+    example = Example(
+        "not energised: the seat, 1e-5·√100",
+        {"inlet": 100.0, "outlet": 0.0, "plus": 0.0, "minus": 0.0},
+        {"inlet": 1e-4, "outlet": -1e-4, "plus": 0.0, "minus": 0.0},
+    )
+    law = _solenoid_poppet
+
+
+@law
+def _solenoid_three_way(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            pull, slope = coil_pull(
+                x, f, j, c, b, 3, 4, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b]
+            )
+            position = k[c, 7, b] * pull
+            position = position + k[c, 8, b] * (1.0 - position)
+            rise = k[c, 7, b] * slope * (1.0 - k[c, 8, b])
+            movers = ((3, rise), (4, -rise))
+            land(x, f, j, c, b, 0, 1, k[c, 4, b], position, 1.0, movers)
+            land(x, f, j, c, b, 1, 2, k[c, 5, b], 1.0 - position, -1.0, movers)
+            leak = k[c, 6, b]
+            couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
+
+
+class SolenoidThreeWayValve(ComponentType):
+    """Three-way valve by solenoid: energised P feeds A, at rest A is open to T."""
+
+    type_name = "solenoid_three_way_valve"
+    label = "Solenoid three-way valve"
+    ports = (
+        Port("P"),
+        Port("A"),
+        Port("T"),
+        Port("plus", "electrical"),
+        Port("minus", "electrical"),
+    )
+
+    class Parameters(CoilParameters):
+        k: float = quantity(3, "L/min/√bar", "P to A, flow at 1 bar", low=0.01, high=500)
+        return_k: float = quantity(3, "L/min/√bar", "A to T, flow at 1 bar", low=0.01, high=500)
+        leak_lpm_per_bar: float = quantity(1e-4, "L/min/bar", "P to A at rest", low=1e-8, high=5)
+        reach: float = quantity(1, "1", "how far it follows its coil", low=0, high=1)
+        held: float = quantity(0, "1", "held shifted by dirt or its pin", low=0, high=1)
+
+    fault_modes = (
+        *coil_faults("coil_ohm", "coil", ""),
+        POPPET_STICKS,
+        FaultMode(
+            "stuck_shifted",
+            "stays shifted when its coil is off",
+            "held",
+            "to",
+            1.0,
+            "command",
+            0.3,
+            "Emergency pin left turned in; spool does not return.",
+            "Turn the pin out; clean or replace the valve.",
+        ),
+    )
+    symbol = valve(
+        2,
+        {
+            "P": ("south", 3.3),
+            "T": ("south", 3.9),
+            "A": ("north", 3.3),
+            "plus": ("west", 0.8),
+            "minus": ("west", 1.8),
+        },
+        (coil(0.1), "M1.3 2.2 V0.2", "M3.3 2.4 V1.7", "M3.3 0 V0.2 L3.9 2.2 V2.4"),
+        (),
+        ("M1.3 0.22 L1.2 0.55 L1.4 0.55 Z",),
+    )
+    example = Example(
+        "at rest A goes to tank: 3·√16",
+        {"P": 30.0, "A": 16.0, "T": 0.0, "plus": 0.0, "minus": 0.0},
+        {"P": 0.0014, "A": 11.9956, "T": -11.997, "plus": 0.0, "minus": 0.0},
+    )
+    law = _solenoid_three_way
+
+
+@law
+def _selector(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            travel = min(max(k[c, 4, b] * k[c, 3, b], 0.0), 1.0)
+            opening = smooth_step(travel, 0.1, 0.9)[0]
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b] * opening, 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+            q, dq = turbulent(x[c, 1, b] - x[c, 2, b], k[c, 1, b] * (1.0 - opening), 0.5)
+            couple(f, j, c, b, 1, 2, q, dq)
+            leak = k[c, 2, b] * NU_REF / env[0, b]
+            couple(f, j, c, b, 1, 2, leak * (x[c, 1, b] - x[c, 2, b]), leak)
+            couple(f, j, c, b, 0, 1, 0.1 * leak * (x[c, 0, b] - x[c, 1, b]), 0.1 * leak)
+
+
+class SelectorValve(ComponentType):
+    """Three-way spool by lever: shifted P feeds A, at rest A is open to T; clutches, brakes, lifts."""
+
+    type_name = "selector_valve"
+    label = "Selector valve"
+    ports = (Port("P"), Port("A"), Port("T"))
+
+    class Parameters(ParameterSet):
+        k: float = quantity(8, "L/min/√bar", "P to A, flow at 1 bar", low=0.01, high=500)
+        return_k: float = quantity(8, "L/min/√bar", "A to T, flow at 1 bar", low=1e-6, high=500)
+        leak_lpm_per_bar: float = quantity(
+            0.0006, "L/min/bar", "A to T at 46 mm²/s", low=1e-7, high=2, tolerance=0.4
+        )
+        linkage_gain: float = quantity(1, "1", "spool travel per lever", low=0, high=1.2)
+
+    commands = (Command("lever", 0, 1),)
+    fault_modes = (
+        SPOOL_WORN,
+        FaultMode(
+            "linkage_off",
+            "link or pin off its spool",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.8,
+            "Move the lever and watch the spool's end.",
+            "Refit link and pin; secure it.",
+        ),
+    )
+    symbol = valve(
+        2,
+        {"P": ("south", 3.3), "T": ("south", 3.9), "A": ("north", 3.3)},
+        ("M1.3 2.2 V0.2", "M3.3 2.4 V1.7", "M3.3 0 V0.2 L3.9 2.2 V2.4", "M0.6 1.2 L0.1 0.6"),
+        (),
+        ("M1.3 0.22 L1.2 0.55 L1.4 0.55 Z",),
+    )
+    example = Example(
+        "at rest A goes to tank: 8·√16 and 0.0096",
+        {"P": 16.0, "A": 16.0, "T": 0.0},
+        {"P": 0.0, "A": 32.002, "T": -32.002},
+    )
+    law = _selector
+
+
+@law
+def _steering_unit(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            wheel, _ = limited(k[c, 6, b] * k[c, 5, b])
+            size = abs(wheel)
+            feed, drain = (2, 3) if wheel >= 0.0 else (3, 2)
+            shut, _ = smooth_step(size, 0.02, 0.3)
+            metering = k[c, 1, b] * size
+            q, dq = forward(x[c, 0, b] - x[c, feed, b], metering)
+            couple(f, j, c, b, 0, feed, q, dq)
+            back = k[c, 2, b] * shut
+            q, dq = turbulent(x[c, drain, b] - x[c, 1, b], back, 0.5)
+            couple(f, j, c, b, drain, 1, q, dq)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b] * (1.0 - shut), 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+            head, dhead = ramp(x[c, 0, b] - x[c, feed, b] - k[c, 3, b], 1.0)
+            opening = 0.2 * k[c, 0, b] * shut
+            root, droot = forward(x[c, 0, b] - x[c, 1, b], 1.0)
+            couple(f, j, c, b, 0, 1, opening * head * root, opening * head * droot)
+            steer(j, c, b, 0, 1, 0, opening * dhead * root)
+            steer(j, c, b, 0, 1, feed, -opening * dhead * root)
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            for work in range(2, 4):
+                couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
+            leak = 4.0 * leak
+            couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
+
+
+class SteeringUnit(ComponentType):
+    """Rotary steering unit with open centre.
+
+    At rest P passes to T. Turned, it meters ``q = K·wheel·√Δp`` to one side, and its bypass holds
+    the drop of that metering at ``spring_bar``, so what is not needed goes on to tank.
+    """
+
+    type_name = "steering_unit"
+    label = "Rotary steering unit"
+    ports = (Port("P"), Port("T"), Port("L"), Port("R"))
+
+    class Parameters(ParameterSet):
+        bypass_k: float = quantity(
+            16, "L/min/√bar", "P to T at rest", low=0.1, high=500, tolerance=0.05
+        )
+        metering_k: float = quantity(
+            5, "L/min/√bar", "metering at full turn", low=0.05, high=200, tolerance=0.05
+        )
+        return_k: float = quantity(14, "L/min/√bar", "return side", low=0.1, high=500)
+        spring_bar: float = quantity(8, "bar", "drop held at the metering", low=1, high=60)
+        leak_lpm_per_bar: float = quantity(
+            0.001, "L/min/bar", "work port to T at 46 mm²/s", low=1e-6, high=5, tolerance=0.3
+        )
+        linkage_gain: float = quantity(1, "1", "sleeve travel per wheel", low=0, high=1.2)
+
+    commands = (Command("wheel", -1, 1),)
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "steering unit worn: wheel turns on at the stop",
+            "leak_lpm_per_bar",
+            "factor",
+            150.0,
+            "detour",
+            1.0,
+            "Wheel turns slowly on with the cylinder at its stop.",
+            "Exchange the steering unit.",
+        ),
+        FaultMode(
+            "centring_broken",
+            "centring springs broken: does not open or close its bypass",
+            "linkage_gain",
+            "factor",
+            0.06,
+            "command",
+            0.4,
+            "Wheel does not return; no resistance at the stop.",
+            "Replace the springs or the unit.",
+        ),
+        FaultMode(
+            "bypass_dammed",
+            "bypass dammed: wrong hose, dirt, or unit put together wrong",
+            "bypass_k",
+            "factor",
+            1 / 12,
+            "dam",
+            0.3,
+            "Idle pressure too high with the wheel at rest; hot oil.",
+            "Find the restriction; put the unit together by its timing marks.",
+        ),
+    )
+    symbol = valve(
+        3,
+        {"P": ("south", 3.2), "T": ("south", 4.0), "L": ("north", 3.2), "R": ("north", 4.0)},
+        (
+            "M3.2 2.4 V1.5 H4 V2.4",
+            "M3.2 0 V0.55 M3.05 0.55 H3.35",
+            "M4 0 V0.55 M3.85 0.55 H4.15",
+            "M1.2 2.2 V0.2 M2 0.2 V2.2",
+            "M5.2 2.2 L6 0.2 M6 2.2 L5.2 0.2",
+            "M0.1 1.2 a0.25 0.25 0 1 0 0.5 0 a0.25 0.25 0 1 0 -0.5 0",
+        ),
+    )
+    example = Example(
+        "at rest 16·√4 with smoothing, 0.004·4 and 0.001·10 leak",
+        {"P": 4.0, "T": 0.0, "L": 10.0, "R": 0.0},
+        {"P": 31.891, "T": -31.901, "L": 0.01, "R": 0.0},
+    )
+    law = _steering_unit

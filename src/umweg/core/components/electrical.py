@@ -1,0 +1,426 @@
+"""Supply voltage, switches, relays, drivers, and the motor of an electric power pack.
+
+Across is V against the frame, through is A × 0.6, so that a coil's or a motor's power is counted
+in the same unit as the oil's.
+"""
+
+from umweg.core.components.base import (
+    ELECTRIC,
+    ROTATION,
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, regulated, smooth_step
+
+_EL = ELECTRIC
+_ROT = ROTATION
+_OPEN_S = 1e-6
+"""Conductance of an open contact [S]."""
+
+
+@law
+def _supply(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            free = (k[c, 0, b] - x[c, 1, b] + x[c, 0, b]) / k[c, 1, b]
+            amps, slope = regulated(free, k[c, 2, b])
+            f[c, 1, b] = -_EL * amps
+            f[c, 0, b] = _EL * amps
+            g = _EL * slope / k[c, 1, b]
+            j[c, 1, 1, b] = g
+            j[c, 1, 0, b] = -g
+            j[c, 0, 1, b] = -g
+            j[c, 0, 0, b] = g
+
+
+class PowerSupply(ComponentType):
+    """Battery with its cables and fuse: ``i = (U₀ − U)/R``, never above what the fuse carries.
+
+    The fuse is a limit, so a shorted coil pulls the voltage down for all that hang on it.
+    """
+
+    type_name = "power_supply"
+    label = "Supply and fuse"
+    ports = (Port("frame", "electrical", boundary=True), Port("plus", "electrical"))
+
+    class Parameters(ParameterSet):
+        volts: float = quantity(12.6, "V", "open-circuit voltage", low=1, high=60, tolerance=0.02)
+        resistance_ohm: float = quantity(0.02, "Ω", "battery and cables", low=1e-4, high=50)
+        fuse_a: float = quantity(15, "A", "current the fuse carries", low=1e-4, high=1000)
+
+    fault_modes = (
+        FaultMode(
+            "weak",
+            "battery low",
+            "volts",
+            "factor",
+            0.35,
+            "command",
+            0.7,
+            "Voltage at the terminals under load.",
+            "Charge or replace the battery.",
+        ),
+        FaultMode(
+            "bad_contact",
+            "corroded terminal or earth strap",
+            "resistance_ohm",
+            "factor",
+            2000.0,
+            "command",
+            0.6,
+            "Voltage drop along the cable under load; green or hot terminals.",
+            "Clean and tighten the terminals.",
+        ),
+        FaultMode(
+            "fuse_blown",
+            "fuse blown",
+            "fuse_a",
+            "factor",
+            1e-5,
+            "command",
+            0.4,
+            "Look at the fuse.",
+            "Find what blew it, then fit one of the same rating.",
+        ),
+    )
+    passive = False
+    symbol = Symbol(
+        2,
+        1.4,
+        {"frame": ("south", 1.0), "plus": ("north", 1.0)},
+        ("M1 0 V0.5", "M0.4 0.5 H1.6", "M0.7 0.8 H1.3", "M1 0.8 V1.4"),
+    )
+    example = Example(
+        "12.6 V behind 0.02 Ω at 12.5 V: 5 A, s = 1/3: 5/(1 + 1/81)^¼ = 4.9847 A, ×0.6",
+        {"frame": 0.0, "plus": 12.5},
+        {"frame": 2.99080, "plus": -2.99080},
+    )
+    law = _supply
+
+
+@law
+def _switch(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            made = min(max(k[c, 3, b] * k[c, 1, b] + k[c, 2, b], 0.0), 1.0)
+            g = _EL * (made / k[c, 0, b] + _OPEN_S)
+            couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
+
+
+class Switch(ComponentType):
+    """Switch or push button: ``i = made·U/R``; made = reach·closed + stuck."""
+
+    type_name = "switch"
+    label = "Switch"
+    ports = (Port("inlet", "electrical"), Port("outlet", "electrical"))
+
+    class Parameters(ParameterSet):
+        contact_ohm: float = quantity(0.05, "Ω", "closed contact and wire", low=1e-4, high=1000)
+        reach: float = quantity(1, "1", "how far its actuator moves it", low=0, high=1)
+        stuck: float = quantity(0, "1", "made while it should be open", low=0, high=1)
+
+    commands = (Command("closed", 0, 1),)
+    fault_modes = (
+        FaultMode(
+            "never_makes",
+            "switch never makes: bent, out of place or wire off",
+            "reach",
+            "to",
+            0.0,
+            "command",
+            0.8,
+            "Voltage behind the switch while it is held.",
+            "Set its position, mend the wire or replace the switch.",
+        ),
+        FaultMode(
+            "burnt",
+            "contacts burnt",
+            "contact_ohm",
+            "factor",
+            1500.0,
+            "command",
+            0.5,
+            "Voltage drop across the closed switch under load.",
+            "Replace the switch.",
+        ),
+        FaultMode(
+            "stuck_made",
+            "switch stays made",
+            "stuck",
+            "to",
+            1.0,
+            "command",
+            0.15,
+            "Voltage behind the switch when it is let go.",
+            "Replace the switch.",
+        ),
+    )
+    symbol = Symbol(
+        1,
+        1.8,
+        {"inlet": ("south", 0.5), "outlet": ("north", 0.5)},
+        ("M0.5 1.8 V1.3", "M0.5 0.5 V0", "M0.5 1.3 L0.9 0.55", "M0.35 0.5 H0.65"),
+    )
+    example = Example(
+        "open: 1 µS·12 V·0.6",
+        {"inlet": 12.0, "outlet": 0.0},
+        {"inlet": 7.2e-6, "outlet": -7.2e-6},
+    )
+    law = _switch
+
+
+class InterlockSwitch(Switch):
+    """Seat, door or gear switch: made as long as nobody says it is not."""
+
+    type_name = "interlock_switch"
+    label = "Interlock switch"
+    commands = (Command("closed", 0, 1, 1.0),)
+    example = Example(
+        "made: 0.1 V over 0.05 Ω = 2 A, ×0.6",
+        {"inlet": 12.0, "outlet": 11.9},
+        {"inlet": 1.2, "outlet": -1.2},
+    )
+
+
+@law
+def _relay(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            volts = x[c, 0, b] - x[c, 1, b]
+            g = _EL / k[c, 0, b]
+            couple(f, j, c, b, 0, 1, g * volts, g)
+            pull, dpull = smooth_step(volts / k[c, 1, b], 0.45, 0.65)
+            sign = 1.0 - 2.0 * k[c, 4, b]
+            made = k[c, 4, b] + sign * pull
+            welded = k[c, 3, b]
+            contact = _EL * (made * (1.0 - welded) + welded) / k[c, 2, b] + _EL * _OPEN_S
+            across = x[c, 2, b] - x[c, 3, b]
+            couple(f, j, c, b, 2, 3, contact * across, contact)
+            slope = _EL * sign * dpull / k[c, 1, b] * (1.0 - welded) / k[c, 2, b] * across
+            for side in range(2):
+                by = slope if side == 0 else -slope
+                j[c, 2, side, b] += by
+                j[c, 3, side, b] -= by
+
+
+class Relay(ComponentType):
+    """Relay: the coil's voltage makes the contact (or opens it, if normally closed).
+
+    The contact follows a cubic between 45 and 65 % of the nominal voltage.
+    """
+
+    type_name = "relay"
+    label = "Relay"
+    ports = (
+        Port("plus", "electrical"),
+        Port("minus", "electrical"),
+        Port("inlet", "electrical"),
+        Port("outlet", "electrical"),
+    )
+
+    class Parameters(ParameterSet):
+        coil_ohm: float = quantity(90, "Ω", "coil", low=1, high=1e6)
+        nominal_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+        contact_ohm: float = quantity(0.005, "Ω", "closed contact", low=1e-5, high=1000)
+        welded: float = quantity(0, "1", "contact welded shut", low=0, high=1)
+        normally_closed: float = quantity(0, "1", "1: the coil opens the contact", low=0, high=1)
+
+    fault_modes = (
+        FaultMode(
+            "coil_open",
+            "relay coil open or its wire off",
+            "nominal_v",
+            "factor",
+            4.0,
+            "command",
+            0.4,
+            "No click; resistance of the coil.",
+            "Replace the relay.",
+        ),
+        FaultMode(
+            "contact_burnt",
+            "relay contact burnt",
+            "contact_ohm",
+            "factor",
+            3000.0,
+            "command",
+            0.7,
+            "Voltage drop across the made contact.",
+            "Replace the relay.",
+        ),
+        FaultMode(
+            "contact_welded",
+            "relay contact welded",
+            "welded",
+            "to",
+            1.0,
+            "command",
+            0.2,
+            "Voltage behind the relay with the coil off.",
+            "Replace the relay.",
+        ),
+    )
+    symbol = Symbol(
+        2.6,
+        1.8,
+        {
+            "plus": ("south", 0.6),
+            "minus": ("north", 0.6),
+            "inlet": ("south", 1.9),
+            "outlet": ("north", 1.9),
+        },
+        (
+            "M0.2 0.5 H1 V1.3 H0.2 Z",
+            "M0.6 0 V0.5",
+            "M0.6 1.3 V1.8",
+            "M1.9 1.8 V1.3 L2.3 0.6",
+            "M1.9 0 V0.5",
+        ),
+        ("M1 0.9 H2.1",),
+    )
+    example = Example(
+        "coil 12/90 A ×0.6 = 0.08; contact made: 0.01 V over 0.005 Ω = 2 A, ×0.6",
+        {"plus": 12.0, "minus": 0.0, "inlet": 12.0, "outlet": 11.99},
+        {"plus": 0.08, "minus": -0.08, "inlet": 1.2, "outlet": -1.2},
+    )
+    law = _relay
+
+
+@law
+def _driver(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            duty = min(max(k[c, 2, b] * k[c, 1, b], 0.0), 1.0)
+            g = _EL / k[c, 0, b]
+            i = g * (duty * (x[c, 0, b] - x[c, 1, b]) - (x[c, 2, b] - x[c, 1, b]))
+            weights = (duty, 1.0 - duty, -1.0)
+            for row in range(3):
+                f[c, row, b] = weights[row] * i
+                j[c, row, 0, b] = weights[row] * g * duty
+                j[c, row, 1, b] = weights[row] * g * (1.0 - duty)
+                j[c, row, 2, b] = -weights[row] * g
+
+
+class ProportionalDriver(ComponentType):
+    """Driver of a proportional solenoid: gives out ``demand·U`` behind a small resistance.
+
+    Power in is power out but for that resistance: ``i_in = duty·i_out``.
+    """
+
+    type_name = "proportional_driver"
+    label = "Proportional driver"
+    ports = (Port("plus", "electrical"), Port("minus", "electrical"), Port("outlet", "electrical"))
+
+    class Parameters(ParameterSet):
+        resistance_ohm: float = quantity(0.3, "Ω", "output resistance", low=0.01, high=100)
+        gain: float = quantity(
+            1, "1", "share of the supply given out per demand", low=0, high=1.5, tolerance=0.02
+        )
+
+    commands = (Command("demand", 0, 1),)
+    fault_modes = (
+        FaultMode(
+            "no_output",
+            "driver gives no output, or its joystick no demand",
+            "gain",
+            "to",
+            0.0,
+            "command",
+            0.5,
+            "Voltage at the solenoid while it is demanded.",
+            "Follow the demand from the joystick; replace the driver.",
+        ),
+    )
+    adjustable = ("gain",)
+    symbol = Symbol(
+        2,
+        1.6,
+        {"plus": ("south", 0.5), "minus": ("south", 1.5), "outlet": ("north", 1.0)},
+        ("M0.2 0.3 H1.8 V1.3 H0.2 Z", "M0.4 1.1 L1.6 0.5", "M1 0 V0.3", "M0.5 1.3 V1.6"),
+    )
+    example = Example(
+        "no demand: −6 V over 0.3 Ω = 20 A back to minus, ×0.6",
+        {"plus": 12.0, "minus": 0.0, "outlet": 6.0},
+        {"plus": 0.0, "minus": -12.0, "outlet": 12.0},
+    )
+    law = _driver
+
+
+@law
+def _dc_motor(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            n = x[c, 2, b]
+            volts_per_rpm = k[c, 1, b] * _ROT / _EL
+            g = 1.0 / k[c, 0, b]
+            amps = (x[c, 0, b] - x[c, 1, b] - volts_per_rpm * n) * g
+            drag = k[c, 2, b] * n / 1000.0
+            f[c, 0, b] = _EL * amps
+            f[c, 1, b] = -_EL * amps
+            f[c, 2, b] = _ROT * (drag - k[c, 1, b] * amps)
+            j[c, 0, 0, b] = _EL * g
+            j[c, 0, 1, b] = -_EL * g
+            j[c, 0, 2, b] = -_EL * g * volts_per_rpm
+            j[c, 1, 0, b] = -_EL * g
+            j[c, 1, 1, b] = _EL * g
+            j[c, 1, 2, b] = _EL * g * volts_per_rpm
+            j[c, 2, 0, b] = -_ROT * k[c, 1, b] * g
+            j[c, 2, 1, b] = _ROT * k[c, 1, b] * g
+            j[c, 2, 2, b] = _ROT * (k[c, 2, b] / 1000.0 + k[c, 1, b] * volts_per_rpm * g)
+
+
+class DcMotor(ComponentType):
+    """Direct-current motor: ``U = R·i + k·ω``, ``T = k·i − drag``; k is the same in both.
+
+    Source: the permanent-magnet machine's equations, any text on electrical drives.
+    """
+
+    type_name = "dc_motor"
+    label = "Electric motor"
+    ports = (Port("plus", "electrical"), Port("minus", "electrical"), Port("shaft", "rotation"))
+
+    class Parameters(ParameterSet):
+        winding_ohm: float = quantity(0.012, "Ω", "winding and brushes", low=1e-4, high=100)
+        torque_nm_per_a: float = quantity(
+            0.035, "Nm/A", "torque per current", low=1e-4, high=20, tolerance=0.03
+        )
+        drag_nm_at_1000: float = quantity(
+            0.15, "Nm", "bearing and brush drag at 1000 rpm", low=1e-4, high=50
+        )
+
+    fault_modes = (
+        FaultMode(
+            "brushes_worn",
+            "brushes worn or commutator dirty",
+            "winding_ohm",
+            "factor",
+            40.0,
+            "source",
+            0.7,
+            "Length of the brushes; burnt commutator.",
+            "Replace the brushes or the motor.",
+        ),
+    )
+    symbol = Symbol(
+        2.4,
+        2.4,
+        {"plus": ("south", 0.8), "minus": ("south", 1.6), "shaft": ("north", 1.2)},
+        (
+            "M1.2 0.2 A1 1 0 1 1 1.2 2.2 A1 1 0 1 1 1.2 0.2",
+            "M0.8 1.5 V0.9 L1.2 1.3 L1.6 0.9 V1.5",
+            "M1.2 0 V0.2",
+        ),
+    )
+    example = Example(
+        "0.035 Nm/A is 0.0036652 V/rpm: at 3000 rpm 10.9956 V; 1.2044 V over 0.012 Ω = 100.37 A; "
+        "3.5130 Nm less 0.45",
+        {"plus": 12.2, "minus": 0.0, "shaft": 3000.0},
+        {"plus": 60.221, "minus": -60.221, "shaft": -0.0628319 * 3.06290},
+    )
+    law = _dc_motor

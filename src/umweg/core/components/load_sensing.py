@@ -1,0 +1,227 @@
+"""Load-sensing sections: pre-compensated and flow-sharing, and the steering unit with a demand port."""
+
+from umweg.core.components.base import (
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    quantity,
+)
+from umweg.core.components.directional_valves import SPOOL_SHIFTED, SPOOL_WORN, limited
+from umweg.core.components.kernels import (
+    couple,
+    forward,
+    larger,
+    law,
+    regulated,
+    scalar,
+    smooth_step,
+    steer,
+    turbulent,
+)
+from umweg.core.components.symbols import four_way
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_SYMBOL = four_way(
+    {"LS": ("east", 0.7)},
+    ("M0.6 1.2 L0.1 0.6", "M6.8 1.5 h0.3 M6.85 1.35 L7.1 1.65"),
+    ("M7.2 0.7 H6.6",),
+)
+
+
+@scalar
+def _section(x, f, j, c, b, size, drain, drain_k, sense_k, feed, leak):
+    """What both kinds share: return land, demand port, clearances. Ports P T A B LS."""
+    q, dq = turbulent(x[c, drain, b] - x[c, 1, b], drain_k * size, 0.5)
+    couple(f, j, c, b, drain, 1, q, dq)
+    q, dq = turbulent(x[c, feed, b] - x[c, 4, b], sense_k * size + 1e-6, 0.5)
+    couple(f, j, c, b, feed, 4, q, dq)
+    q, dq = turbulent(x[c, 4, b] - x[c, 1, b], sense_k * (1.0 - size) + 1e-6, 0.5)
+    couple(f, j, c, b, 4, 1, q, dq)
+    for work in range(2, 4):
+        couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
+        half = 0.1 * leak
+        couple(f, j, c, b, 0, work, half * (x[c, 0, b] - x[c, work, b]), half)
+
+
+@law
+def _pre_compensated(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            travel, _ = limited(k[c, 8, b] * k[c, 5, b] + k[c, 6, b])
+            size, _ = smooth_step(abs(travel), 0.1, 0.95)
+            feed, drain = (2, 3) if travel >= 0.0 else (3, 2)
+            most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
+            free, dfree = forward(x[c, 0, b] - x[c, feed, b], k[c, 7, b])
+            q, dq = regulated(free, most * size + 1e-9)
+            couple(f, j, c, b, 0, feed, q, dq * dfree)
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            _section(x, f, j, c, b, size, drain, k[c, 2, b], k[c, 3, b], feed, leak)
+
+
+@law
+def _flow_sharing(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            travel, _ = limited(k[c, 8, b] * k[c, 5, b] + k[c, 6, b])
+            size, _ = smooth_step(abs(travel), 0.1, 0.95)
+            feed, drain = (2, 3) if travel >= 0.0 else (3, 2)
+            most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
+            top, dtop = larger(x[c, 4, b], x[c, feed, b], 0.4)
+            metering = most * size / k[c, 7, b] ** 0.5
+            q, dq = forward(x[c, 0, b] - top, metering)
+            couple(f, j, c, b, 0, feed, q, 0.0)
+            steer(j, c, b, 0, feed, 0, dq)
+            steer(j, c, b, 0, feed, 4, -dq * dtop)
+            steer(j, c, b, 0, feed, feed, -dq * (1.0 - dtop))
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            _section(x, f, j, c, b, size, drain, k[c, 2, b], k[c, 3, b], feed, leak)
+
+
+class SectionParameters(ParameterSet):
+    """What both kinds of section have."""
+
+    a_lpm: float = quantity(
+        60, "L/min", "regulated flow to A, full travel", low=0.1, high=500, tolerance=0.04
+    )
+    b_lpm: float = quantity(
+        60, "L/min", "regulated flow to B, full travel", low=0.1, high=500, tolerance=0.04
+    )
+    return_k: float = quantity(24, "L/min/√bar", "work port to T, open", low=0.05, high=500)
+    sense_k: float = quantity(1.2, "L/min/√bar", "demand port", low=0.01, high=50)
+    leak_lpm_per_bar: float = quantity(
+        0.0006, "L/min/bar", "work port to T at 46 mm²/s", low=1e-7, high=2, tolerance=0.4
+    )
+    linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
+    offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+
+
+class LoadSensingSection(ComponentType):
+    """Closed-centre section with its own compensator before the spool.
+
+    Flow to the work port is regulated: ``q_set(travel)`` as long as ``K·√(p − p_load)`` offers
+    more; a load check keeps it from flowing back. Shifted, its demand port sees the load; in
+    neutral it is open to tank.
+    """
+
+    type_name = "ls_section"
+    label = "Load-sensing section"
+    ports = (
+        Port("P"),
+        Port("T"),
+        Port("A"),
+        Port("B"),
+        Port("LS", line="pilot"),
+    )
+
+    class Parameters(SectionParameters):
+        open_k: float = quantity(24, "L/min/√bar", "compensator wide open", low=0.05, high=500)
+
+    commands = (Command("lever", -1, 1),)
+    fault_modes = (
+        SPOOL_WORN,
+        FaultMode(
+            "compensator_stuck",
+            "section compensator stuck nearly shut",
+            "open_k",
+            "factor",
+            1 / 40,
+            "dam",
+            0.5,
+            "Compensator spool does not slide.",
+            "Clean or replace the compensator.",
+        ),
+        FaultMode(
+            "demand_blocked",
+            "demand port of the section blocked",
+            "sense_k",
+            "factor",
+            1 / 2000,
+            "command",
+            0.5,
+            "Drillings to the demand gallery.",
+            "Clean the drillings; find the dirt.",
+        ),
+        FaultMode(
+            "linkage_off",
+            "lever linkage off or bent, spool does not travel",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.8,
+            "Move the lever and watch the spool's end.",
+            "Refit or adjust the linkage.",
+        ),
+        SPOOL_SHIFTED,
+    )
+    symbol = _SYMBOL
+    example = Example(
+        "neutral: 0.0006·20 to tank, 0.00006·(120 − 20) and ·120 in",
+        {"P": 120.0, "T": 0.0, "A": 20.0, "B": 0.0, "LS": 0.0},
+        {"P": 0.0132, "T": -0.012, "A": 0.006004, "B": -0.0072, "LS": 0.0},
+    )
+    law = _pre_compensated
+
+
+class FlowSharingSection(LoadSensingSection):
+    """Closed-centre section with its compensator behind the spool: all share when oil is short.
+
+    ``q = q_set·travel·√((p − max(p_LS, p_load))/Δp_ref)``: every section meters over the same
+    drop, from the pump to the highest load.
+    """
+
+    type_name = "flow_sharing_section"
+    label = "Flow-sharing section"
+
+    class Parameters(SectionParameters):
+        drop_bar: float = quantity(
+            20, "bar", "drop at which the stated flows pass", low=1, high=80, tolerance=0.03
+        )
+
+    fault_modes = (
+        SPOOL_WORN,
+        LoadSensingSection.fault_modes[2],
+        LoadSensingSection.fault_modes[3],
+        SPOOL_SHIFTED,
+    )
+    law = _flow_sharing
+
+
+class LoadSensingSteeringUnit(LoadSensingSection):
+    """Rotary steering unit with a demand port, closed centre.
+
+    It meters like a load-sensing section: regulated flow with the wheel, demand to the priority
+    valve; at rest its demand port is open to tank.
+    """
+
+    type_name = "ls_steering_unit"
+    label = "Steering unit, load-sensing"
+    commands = (Command("wheel", -1, 1),)
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "steering unit worn: wheel turns on at the stop",
+            "leak_lpm_per_bar",
+            "factor",
+            900.0,
+            "detour",
+            0.9,
+            "Wheel turns slowly on with the cylinder at its stop.",
+            "Exchange the steering unit.",
+        ),
+        LoadSensingSection.fault_modes[2],
+        FaultMode(
+            "column_off",
+            "steering column spline off",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.3,
+            "Wheel turns without resistance.",
+            "Refit the column; secure it.",
+        ),
+    )

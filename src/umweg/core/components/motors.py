@@ -1,0 +1,263 @@
+"""Hydraulic motors with a case drain: fixed, two-speed, pressure-controlled."""
+
+from umweg.core.components.base import (
+    ROTATION,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, scalar, smooth_step
+from umweg.core.components.symbols import CIRCLE, INWARD_DOWN, INWARD_UP, VARIABLE
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_ROT = ROTATION
+
+
+@scalar
+def motor_flows(x, f, j, c, b, volume, leak, friction):
+    """Ports A B case shaft: ``q = V·n``, both sides leak to the case, ``T = V·Δp`` less friction.
+
+    ``volume`` in L per revolution. Changes of it are the caller's to differentiate.
+    """
+    n = x[c, 3, b]
+    dp = x[c, 0, b] - x[c, 1, b]
+    f[c, 0, b] += volume * n
+    f[c, 1, b] -= volume * n
+    turning = n / 5.0
+    root = (1.0 + turning * turning) ** 0.5
+    f[c, 3, b] += friction * _ROT * turning / root - volume * dp
+    j[c, 0, 3, b] += volume
+    j[c, 1, 3, b] -= volume
+    j[c, 3, 0, b] -= volume
+    j[c, 3, 1, b] += volume
+    j[c, 3, 3, b] += friction * _ROT / (5.0 * root * root * root)
+    for side in range(2):
+        couple(f, j, c, b, side, 2, leak * (x[c, side, b] - x[c, 2, b]), leak)
+
+
+@scalar
+def volume_slope(x, f, j, c, b, slope, by):
+    """Add how the motor answers when ``by`` changes its displacement by ``slope``."""
+    n = x[c, 3, b]
+    dp = x[c, 0, b] - x[c, 1, b]
+    j[c, 0, by, b] += slope * n
+    j[c, 1, by, b] -= slope * n
+    j[c, 3, by, b] -= slope * dp
+
+
+@law
+def _drained(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            motor_flows(x, f, j, c, b, k[c, 0, b] * 1e-3, leak, k[c, 2, b])
+
+
+class DrainParameters(ParameterSet):
+    """What every motor with a case drain has."""
+
+    displacement_cm3: float = quantity(
+        28, "cm³", "largest displacement per revolution", low=0.5, high=5000, tolerance=0.01
+    )
+    leakage_lpm_per_bar: float = quantity(
+        0.006, "L/min/bar", "each side to case at 46 mm²/s", low=1e-5, high=10, tolerance=0.25
+    )
+    friction_nm: float = quantity(
+        2, "Nm", "friction of the shaft", low=0.01, high=5000, tolerance=0.2
+    )
+
+
+class DrainedMotor(ComponentType):
+    """Fixed motor whose leakage leaves by a case drain: ``q = V·n``, ``T = V·Δp/(20π) − friction``."""
+
+    type_name = "drained_motor"
+    label = "Motor with case drain"
+    ports = (Port("A"), Port("B"), Port("case", line="drain"), Port("shaft", "rotation"))
+
+    class Parameters(DrainParameters):
+        pass
+
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "motor worn, oil passes to its case",
+            "leakage_lpm_per_bar",
+            "factor",
+            50.0,
+            "detour",
+            1.0,
+            "Flow from the case drain; scored faces when it is open.",
+            "Exchange the motor; flush first.",
+        ),
+        FaultMode(
+            "binding",
+            "motor or its bearing binds",
+            "friction_nm",
+            "factor",
+            25.0,
+            "load",
+            0.4,
+            "Hard to turn by hand; hot bearing.",
+            "Replace the bearing or the motor.",
+        ),
+    )
+    symbol = Symbol(
+        2.8,
+        2.4,
+        {
+            "A": ("south", 1.2),
+            "B": ("north", 1.2),
+            "case": ("west", 1.8),
+            "shaft": ("east", 1.2),
+        },
+        (CIRCLE, "M2.2 1.12 H2.8", "M2.2 1.28 H2.8"),
+        ("M0 1.8 H0.4",),
+        (INWARD_UP, INWARD_DOWN),
+    )
+    example = Example(
+        "28 cm³ at 1000 rpm 28 L/min and 0.006·150 to case; 66.845 Nm less 2 Nm",
+        {"A": 150.0, "B": 0.0, "case": 0.0, "shaft": 1000.0},
+        {"A": 28.9, "B": -28.0, "case": -0.9, "shaft": -0.0628319 * 64.845},
+    )
+    law = _drained
+
+
+@law
+def _two_speed(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            least = k[c, 3, b]
+            shift, dshift = smooth_step(x[c, 4, b] - x[c, 2, b], 0.6 * k[c, 4, b], k[c, 4, b])
+            small = k[c, 5, b] * shift
+            full = k[c, 0, b] * 1e-3
+            motor_flows(x, f, j, c, b, full * (1.0 - small * (1.0 - least)), leak, k[c, 2, b])
+            slope = -full * (1.0 - least) * k[c, 5, b] * dshift
+            volume_slope(x, f, j, c, b, slope, 4)
+            volume_slope(x, f, j, c, b, -slope, 2)
+
+
+class TwoSpeedMotor(DrainedMotor):
+    """Motor with two displacements: pilot pressure takes it to the small one, the fast speed."""
+
+    type_name = "two_speed_motor"
+    label = "Two-speed motor"
+    ports = (*DrainedMotor.ports, Port("pilot", line="pilot"))
+
+    class Parameters(DrainParameters):
+        small_share: float = quantity(0.5, "1", "small over large displacement", low=0.05, high=1)
+        shift_bar: float = quantity(15, "bar", "pilot pressure that shifts it", low=1, high=300)
+        reach: float = quantity(1, "1", "how far the servo follows", low=0, high=1)
+
+    fault_modes = (
+        *DrainedMotor.fault_modes,
+        FaultMode(
+            "does_not_shift",
+            "stays in the slow speed: servo sticks",
+            "reach",
+            "to",
+            0.0,
+            "command",
+            0.6,
+            "Pilot pressure good at its port, speed does not change.",
+            "Free the servo; clean its orifice.",
+        ),
+    )
+    symbol = Symbol(
+        2.8,
+        2.4,
+        {**DrainedMotor.symbol.ports, "pilot": ("west", 0.6)},
+        (*DrainedMotor.symbol.strokes, VARIABLE),
+        (*DrainedMotor.symbol.dashed, "M0 0.6 H0.5"),
+        DrainedMotor.symbol.filled,
+    )
+    example = Example(
+        "no pilot pressure: the large displacement",
+        {"A": 150.0, "B": 0.0, "case": 0.0, "shaft": 1000.0, "pilot": 0.0},
+        {"A": 28.9, "B": -28.0, "case": -0.9, "shaft": -0.0628319 * 64.845, "pilot": 0.0},
+    )
+    law = _two_speed
+
+
+@law
+def _pressure_controlled(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            dp = x[c, 0, b] - x[c, 1, b]
+            first, span = k[c, 4, b], k[c, 5, b]
+            grow, dgrow = smooth_step(abs(dp), first, first + span)
+            least = k[c, 3, b]
+            full = k[c, 0, b] * 1e-3
+            reach = k[c, 6, b]
+            share = least + (1.0 - least) * (1.0 - reach + reach * grow)
+            motor_flows(x, f, j, c, b, full * share, leak, k[c, 2, b])
+            slope = full * (1.0 - least) * reach * dgrow
+            slope = slope if dp >= 0.0 else -slope
+            volume_slope(x, f, j, c, b, slope, 0)
+            volume_slope(x, f, j, c, b, -slope, 1)
+
+
+class PressureControlledMotor(DrainedMotor):
+    """Variable motor that grows with its working pressure: fast while it is light, strong when not.
+
+    Displacement from the small share to the full one by a cubic step between ``begin_bar`` and
+    ``begin_bar + span_bar`` of working pressure.
+    """
+
+    type_name = "pressure_controlled_motor"
+    label = "Pressure-controlled motor"
+
+    class Parameters(DrainParameters):
+        small_share: float = quantity(0.45, "1", "smallest over largest", low=0.05, high=1)
+        begin_bar: float = quantity(
+            180, "bar", "working pressure where it begins to grow", low=5, high=500, tolerance=0.02
+        )
+        span_bar: float = quantity(30, "bar", "until it is full", low=1, high=300)
+        reach: float = quantity(1, "1", "how far its control can make it small", low=0, high=1)
+
+    fault_modes = (
+        *DrainedMotor.fault_modes,
+        FaultMode(
+            "begin_high",
+            "change-over set too high: stays small, weak on a slope",
+            "begin_bar",
+            "factor",
+            2.2,
+            "command",
+            0.5,
+            "Working pressure where the motor changes, against the specification.",
+            "Set the beginning of control with a gauge.",
+        ),
+        FaultMode(
+            "stays_large",
+            "control sticks at the large displacement: never fast",
+            "reach",
+            "to",
+            0.0,
+            "command",
+            0.5,
+            "Speed on the flat; control piston does not slide.",
+            "Free the control piston.",
+        ),
+    )
+    adjustable = ("begin_bar",)
+    symbol = Symbol(
+        2.8,
+        2.4,
+        DrainedMotor.symbol.ports,
+        (*DrainedMotor.symbol.strokes, VARIABLE, "M2.2 0.3 h0.5 v0.5 h-0.5 Z"),
+        (*DrainedMotor.symbol.dashed, "M2.45 0.8 V1"),
+        DrainedMotor.symbol.filled,
+    )
+    example = Example(
+        "195 bar, middle of 180 … 210: 0.45 + 0.55·½ of 28 cm³ = 20.3; 0.006·195; 63.0 − 2 Nm",
+        {"A": 195.0, "B": 0.0, "case": 0.0, "shaft": 1000.0},
+        {"A": 21.47, "B": -20.3, "case": -1.17, "shaft": -3.9585 + 2 * 0.0628319},
+        rel=2e-3,
+    )
+    law = _pressure_controlled

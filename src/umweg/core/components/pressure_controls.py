@@ -1,0 +1,881 @@
+"""Valves that sequence, reduce, unload, cut off and share pressure."""
+
+from umweg.core.components.base import (
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import (
+    check_flow,
+    couple,
+    forward,
+    law,
+    ramp,
+    scalar,
+    smooth_step,
+    softplus,
+    steer,
+    turbulent,
+)
+from umweg.core.components.pressure_valves import RELIEF_BOX, ReliefValve
+from umweg.core.components.symbols import valve
+
+_TWO = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
+
+
+class CartridgeRelief(ReliefValve):
+    """Cartridge relief with a screen and a spring set by shims; flow as the direct relief valve.
+
+    ``q = (Δp − p_set)/override`` above the setting.
+    """
+
+    type_name = "cartridge_relief"
+    label = "Cartridge relief valve"
+    fault_modes = (
+        FaultMode(
+            "spring_weak",
+            "spring tired, or shims missing",
+            "set_bar",
+            "factor",
+            0.3,
+            "detour",
+            1.2,
+            "Free length of the spring; count the shims against the sheet.",
+            "Add shims by the pressure per shim; replace a spring shorter than specified.",
+        ),
+        FaultMode(
+            "seat_leaks",
+            "poppet or seat worn, or held open by dirt",
+            "seat_k",
+            "square",
+            9.0,
+            "detour",
+            1.0,
+            "Dirt or a ring on poppet and seat; damaged ring around the cartridge.",
+            "Clean, or replace cartridge and rings.",
+        ),
+        FaultMode(
+            "screen_blocked",
+            "screen blocked, opens too late",
+            "set_bar",
+            "factor",
+            2.0,
+            "dam",
+            0.3,
+            "Screen of the cartridge.",
+            "Clean the screen; look for the source of the dirt.",
+        ),
+    )
+
+
+@law
+def _pilot_operated_relief(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            p, t, v = x[c, 0, b], x[c, 1, b], x[c, 2, b]
+            q, dq = turbulent(p - v, k[c, 2, b], 0.5)
+            couple(f, j, c, b, 0, 2, q, dq)
+            head, dhead = softplus(v - t - k[c, 0, b], 1.0)
+            gain = 1.0 / k[c, 5, b]
+            couple(f, j, c, b, 2, 1, head * gain, dhead * gain)
+            lift, dlift = ramp(p - v - k[c, 1, b], 0.5)
+            root, droot = forward(p - t, k[c, 3, b])
+            couple(f, j, c, b, 0, 1, lift * root, lift * droot)
+            steer(j, c, b, 0, 1, 0, dlift * root)
+            steer(j, c, b, 0, 1, 2, -dlift * root)
+            seat, dseat = turbulent(p - t, k[c, 4, b], 0.5)
+            couple(f, j, c, b, 0, 1, seat, dseat)
+
+
+class PilotOperatedRelief(ComponentType):
+    """Relief whose main poppet is balanced over an orifice and let go by a small pilot relief.
+
+    Orifice ``q = K·√(p − p_vent)``; pilot opens at its setting over tank; the main poppet opens in
+    proportion to ``p − p_vent − spring``. Venting it unloads the pump to the spring's pressure.
+    """
+
+    type_name = "pilot_operated_relief"
+    label = "Pilot-operated relief valve"
+    ports = (Port("inlet"), Port("outlet"), Port("vent", line="pilot"))
+
+    class Parameters(ParameterSet):
+        set_bar: float = quantity(
+            200, "bar", "pilot cracking pressure", low=1, high=700, tolerance=0.012
+        )
+        spring_bar: float = quantity(5, "bar", "main spring", low=0.5, high=40)
+        screen_k: float = quantity(0.7, "L/min/√bar", "orifice to the vent", low=1e-4, high=20)
+        main_k_per_bar: float = quantity(
+            2.5, "L/min/√bar/bar", "main opening per bar over its spring", low=0.01, high=100
+        )
+        seat_k: float = quantity(0.005, "L/min/√bar", "seat leakage at 1 bar", low=1e-6, high=50)
+        pilot_bar_per_lpm: float = quantity(
+            2, "bar/(L/min)", "rise of the pilot per flow", low=0.05, high=100
+        )
+
+    fault_modes = (
+        FaultMode(
+            "set_low",
+            "pilot opens early: weak spring or backed off",
+            "set_bar",
+            "factor",
+            0.25,
+            "detour",
+            1.2,
+            "Spring length, lock nut and paint mark on the screw.",
+            "Set to the specification with a gauge; replace a weak spring.",
+        ),
+        FaultMode(
+            "screen_plugged",
+            "main orifice plugged: opens at its main spring",
+            "screen_k",
+            "factor",
+            1 / 500,
+            "detour",
+            0.6,
+            "Look through the orifice of the main poppet.",
+            "Clean the orifice; change the oil that plugged it.",
+        ),
+        FaultMode(
+            "seat_leaks",
+            "main poppet held open by dirt",
+            "seat_k",
+            "square",
+            9.0,
+            "detour",
+            0.8,
+            "Dirt or a ring on poppet and seat.",
+            "Clean or replace the cartridge.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    relieves = True
+    one_way = True
+    symbol = Symbol(
+        2.6,
+        3,
+        {**_TWO, "vent": ("east", 1.0)},
+        RELIEF_BOX,
+        ("M1 2.6 H0.1 V1.5 H0.2", "M2.6 1 H1.8"),
+        ("M1.35 0.75 L1.25 1.05 L1.45 1.05 Z",),
+    )
+    example = Example(
+        "pilot shut at 50 bar, vent at 50: seat 0.005·√50",
+        {"inlet": 50.0, "outlet": 0.0, "vent": 50.0},
+        {"inlet": 0.03535, "outlet": -0.03535, "vent": 0.0},
+    )
+    law = _pilot_operated_relief
+
+
+@law
+def _unloading(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            opening, slope = smooth_step(
+                x[c, 2, b] - x[c, 1, b], k[c, 0, b], k[c, 0, b] + k[c, 1, b]
+            )
+            root, droot = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 2, b], 0.5)
+            couple(f, j, c, b, 0, 1, root * opening, droot * opening)
+            steer(j, c, b, 0, 1, 2, root * slope)
+            steer(j, c, b, 0, 1, 1, -root * slope)
+            seat, dseat = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 3, b], 0.5)
+            couple(f, j, c, b, 0, 1, seat, dseat)
+
+
+class UnloadingValve(ComponentType):
+    """Opens its way to tank when a remote pressure passes its setting, over ``span_bar``.
+
+    ``q = K·S(p_pilot − p_set)·√Δp``. In a closed loop it is the pressure cut-off: piloted by the
+    higher side, it takes the control pressure away.
+    """
+
+    type_name = "unloading_valve"
+    label = "Unloading valve"
+    ports = (Port("inlet"), Port("outlet"), Port("pilot", line="pilot"))
+
+    class Parameters(ParameterSet):
+        set_bar: float = quantity(
+            180, "bar", "pilot pressure where it opens", low=1, high=700, tolerance=0.012
+        )
+        span_bar: float = quantity(10, "bar", "pilot pressure from shut to open", low=0.5, high=80)
+        k: float = quantity(20, "L/min/√bar", "open, flow at 1 bar", low=0.01, high=1000)
+        seat_k: float = quantity(1e-4, "L/min/√bar", "seat leakage at 1 bar", low=1e-7, high=50)
+
+    fault_modes = (
+        FaultMode(
+            "set_low",
+            "opens early: weak spring or backed off",
+            "set_bar",
+            "factor",
+            0.3,
+            "detour",
+            0.9,
+            "Spring length, lock nut and paint mark on the screw.",
+            "Set to the specification with a gauge.",
+        ),
+        FaultMode(
+            "seat_leaks",
+            "held open by dirt",
+            "seat_k",
+            "square",
+            4.0,
+            "detour",
+            0.7,
+            "Dirt or a ring on poppet and seat.",
+            "Clean or replace the valve.",
+        ),
+        FaultMode(
+            "stuck_shut",
+            "does not open",
+            "set_bar",
+            "factor",
+            3.0,
+            "dam",
+            0.3,
+            "Piston or poppet does not slide.",
+            "Clean or replace the valve.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    symbol = Symbol(
+        2.6,
+        3,
+        {**_TWO, "pilot": ("west", 1.5)},
+        tuple(s for s in RELIEF_BOX),
+        ("M0 1.5 H0.2",),
+        ("M1.35 0.75 L1.25 1.05 L1.45 1.05 Z",),
+    )
+    example = Example(
+        "half open: pilot at 185 of 180 … 190; 20·½·√100",
+        {"inlet": 100.0, "outlet": 0.0, "pilot": 185.0},
+        {"inlet": 100.001, "outlet": -100.001, "pilot": 0.0},
+    )
+    law = _unloading
+
+
+@law
+def _sequence(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            head, dhead = softplus(x[c, 0, b] - x[c, 2, b] - k[c, 0, b], 1.0)
+            opening = head / k[c, 1, b]
+            root, droot = forward(x[c, 0, b] - x[c, 1, b], 1.0)
+            couple(f, j, c, b, 0, 1, opening * root, opening * droot)
+            slope = dhead / k[c, 1, b] * root
+            steer(j, c, b, 0, 1, 0, slope)
+            steer(j, c, b, 0, 1, 2, -slope)
+            free, dfree = check_flow(x[c, 1, b] - x[c, 0, b], k[c, 2, b], 0.3, 1e-6)
+            couple(f, j, c, b, 1, 0, free, dfree)
+
+
+class SequenceValve(ComponentType):
+    """Lets oil on to the next consumer once its own inlet has reached a pressure.
+
+    Opening in proportion to ``p_in − p_drain − p_set``; free flow back through its check. In front
+    of the lesser consumers it is a static priority valve: what is upstream is served first.
+    """
+
+    type_name = "sequence_valve"
+    label = "Sequence valve"
+    ports = (Port("inlet"), Port("outlet"), Port("drain", line="drain"))
+
+    class Parameters(ParameterSet):
+        set_bar: float = quantity(80, "bar", "opens at", low=1, high=700, tolerance=0.02)
+        span_bar_per_k: float = quantity(
+            1.5, "bar/(L/min/√bar)", "excess pressure per opening", low=0.02, high=200
+        )
+        check_k: float = quantity(30, "L/min/√bar", "free flow back at 1 bar", low=1e-4, high=1000)
+
+    fault_modes = (
+        FaultMode(
+            "stuck_shut",
+            "sticks shut, the next consumer gets nothing",
+            "set_bar",
+            "factor",
+            5.0,
+            "dam",
+            0.6,
+            "Spool does not slide in its bore.",
+            "Clean or replace the valve.",
+        ),
+        FaultMode(
+            "set_low",
+            "opens early: weak or broken spring",
+            "set_bar",
+            "factor",
+            0.1,
+            "detour",
+            0.7,
+            "Spring length; broken coils.",
+            "Replace the spring, set with a gauge.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    one_way = True
+    symbol = Symbol(
+        2.6,
+        3,
+        {**_TWO, "drain": ("east", 2.2)},
+        (*RELIEF_BOX, "M1 2.7 H2.3 V0.3 H1", "M2.1 1.35 L2.3 1.65 L2.5 1.35"),
+        ("M1 2.6 H0.1 V1.5 H0.2", "M2.6 2.2 H1.8"),
+        ("M1.35 0.75 L1.25 1.05 L1.45 1.05 Z",),
+    )
+    example = Example(
+        "95 − 80 = 15 bar over 1.5: 10 L/min/√bar·√(25 − 0.15)",
+        {"inlet": 95.0, "outlet": 70.0, "drain": 0.0},
+        {"inlet": 49.85, "outlet": -49.85, "drain": 0.0},
+    )
+    law = _sequence
+
+
+@scalar
+def reduce_pressure(x, f, j, c, b, wanted, band, k, relieving_k, dead):
+    """Ports 0 inlet, 1 reduced, 2 tank: feed the outlet below ``wanted``, drain it above."""
+    p, a, t = x[c, 0, b], x[c, 1, b], x[c, 2, b]
+    over, dover = smooth_step(a - t, wanted - band, wanted + band)
+    feed = 1.0 - over
+    root, droot = turbulent(p - a, k, 0.5)
+    couple(f, j, c, b, 0, 1, root * feed, droot * feed)
+    steer(j, c, b, 0, 1, 1, -root * dover)
+    steer(j, c, b, 0, 1, 2, root * dover)
+    relief, drelief = smooth_step(a - t, wanted + dead, wanted + dead + 2.0 * band)
+    root, droot = turbulent(a - t, relieving_k, 0.5)
+    couple(f, j, c, b, 1, 2, root * relief, droot * relief + root * drelief)
+
+
+@law
+def _reducing(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            reduce_pressure(
+                x, f, j, c, b, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
+            )
+            leak = k[c, 5, b]
+            couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
+
+
+class ReducingValve(ComponentType):
+    """Reducing-relieving valve: holds its outlet at a pressure above tank, both ways.
+
+    Feed ``q = K·(1 − S)·√(p − p_red)``, S a cubic step over ± band about the setting; above it by
+    ``dead_bar`` the outlet is let to tank. With a small relieving opening it only reduces.
+    """
+
+    type_name = "reducing_valve"
+    label = "Pressure reducing valve"
+    ports = (Port("inlet"), Port("outlet"), Port("tank", line="drain"))
+
+    class Parameters(ParameterSet):
+        set_bar: float = quantity(30, "bar", "reduced pressure", low=1, high=400, tolerance=0.02)
+        band_bar: float = quantity(1.5, "bar", "from open to shut, each side", low=0.1, high=30)
+        k: float = quantity(6, "L/min/√bar", "feed wide open", low=0.01, high=500)
+        relieving_k: float = quantity(4, "L/min/√bar", "relieving wide open", low=1e-5, high=500)
+        dead_bar: float = quantity(3, "bar", "above the setting before it relieves", low=0, high=50)
+        leak_lpm_per_bar: float = quantity(
+            1e-4, "L/min/bar", "past its spool to the outlet", low=1e-8, high=10
+        )
+
+    fault_modes = (
+        FaultMode(
+            "set_low",
+            "spring weak or shims missing: reduces too far",
+            "set_bar",
+            "factor",
+            0.25,
+            "dam",
+            0.9,
+            "Spring length; count the shims.",
+            "Add shims by the pressure per shim, or replace the spring.",
+        ),
+        FaultMode(
+            "stuck_shut",
+            "spool stuck shut or its feed screen blocked",
+            "k",
+            "factor",
+            1 / 300,
+            "dam",
+            0.6,
+            "Screen at its inlet; spool does not slide.",
+            "Clean screen and spool.",
+        ),
+        FaultMode(
+            "stuck_open",
+            "spool stuck open: does not reduce",
+            "set_bar",
+            "factor",
+            4.0,
+            "detour",
+            0.4,
+            "Spool does not slide; broken spring across it.",
+            "Free or replace the valve.",
+        ),
+    )
+    adjustable = ("set_bar",)
+    one_way = True
+    symbol = Symbol(
+        2.6,
+        3,
+        {**_TWO, "tank": ("east", 1.5)},
+        (
+            "M0.2 0.7 H1.8 V2.3 H0.2 Z",
+            "M1 0 V3",
+            "M1.8 1.2 l0.2 0.15 l-0.15 0.15 l0.3 0.15 l-0.3 0.15 l0.15 0.15",
+            "M1.8 1.9 L2.4 1.5",
+        ),
+        ("M1 0.4 H0.1 V1.5 H0.2", "M2.6 1.5 H2.4"),
+        ("M1 0.75 L0.9 1.05 L1.1 1.05 Z",),
+    )
+    example = Example(
+        "at its setting: half open, 6·½·√90",
+        {"inlet": 120.0, "outlet": 30.0, "tank": 0.0},
+        {"inlet": 28.469, "outlet": -28.469, "tank": 0.0},
+    )
+    law = _reducing
+
+
+@law
+def _joystick(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            lever = k[c, 6, b] * k[c, 5, b]
+            on, _ = smooth_step(lever, 0.02, 0.12)
+            wanted = on * (k[c, 0, b] + k[c, 1, b] * lever) - 2.0 * (1.0 - on)
+            reduce_pressure(x, f, j, c, b, wanted, k[c, 2, b], k[c, 3, b], k[c, 4, b], 0.5)
+
+
+class JoystickValve(ComponentType):
+    """One direction of a pilot joystick: a reducing-relieving valve whose spring the lever presses.
+
+    ``p_out = start + span·lever``; at rest the outlet is open to tank.
+    """
+
+    type_name = "joystick_valve"
+    label = "Joystick pilot valve"
+    ports = (Port("inlet", line="pilot"), Port("outlet", line="pilot"), Port("tank", line="drain"))
+
+    class Parameters(ParameterSet):
+        start_bar: float = quantity(5, "bar", "when the lever leaves its rest", low=0, high=50)
+        span_bar: float = quantity(20, "bar", "added over the lever's travel", low=1, high=100)
+        band_bar: float = quantity(1, "bar", "from open to shut, each side", low=0.1, high=20)
+        k: float = quantity(2, "L/min/√bar", "feed wide open", low=0.001, high=100)
+        relieving_k: float = quantity(2, "L/min/√bar", "to tank at rest", low=0.001, high=100)
+        linkage_gain: float = quantity(1, "1", "plunger travel per lever", low=0, high=1.2)
+
+    commands = (Command("lever", 0, 1),)
+    fault_modes = (
+        FaultMode(
+            "plunger_sticks",
+            "plunger sticks or its boot is torn and dirty",
+            "linkage_gain",
+            "to",
+            0.0,
+            "command",
+            0.6,
+            "Plunger does not follow the lever.",
+            "Clean the plunger, replace the boot.",
+        ),
+        FaultMode(
+            "feed_blocked",
+            "feed of the pilot valve blocked",
+            "k",
+            "factor",
+            1 / 500,
+            "command",
+            0.4,
+            "Screen in its inlet.",
+            "Clean the screen.",
+        ),
+    )
+    one_way = True
+    symbol = Symbol(
+        2.6,
+        3,
+        {**_TWO, "tank": ("east", 1.5)},
+        (
+            "M0.2 0.7 H1.8 V2.3 H0.2 Z",
+            "M1 0 V3",
+            "M1.8 1.2 l0.2 0.15 l-0.15 0.15 l0.3 0.15",
+            "M2.1 1 L2.5 0.5 M2.4 0.35 a0.15 0.15 0 1 0 0.2 0.2",
+        ),
+        ("M1 0.4 H0.1 V1.5 H0.2", "M2.6 1.5 H1.8"),
+        ("M1 0.75 L0.9 1.05 L1.1 1.05 Z",),
+    )
+    example = Example(
+        "at rest the outlet at 1 bar goes to tank: 2·√1 with smoothing",
+        {"inlet": 30.0, "outlet": 1.0, "tank": 0.0},
+        {"inlet": 0.0, "outlet": 1.8915, "tank": -1.8915},
+    )
+    law = _joystick
+
+
+@law
+def _cross_port(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            for a in range(2):
+                z = 1 - a
+                head, dhead = softplus(x[c, a, b] - x[c, z, b] - k[c, a, b], 1.5)
+                gain = 1.0 / k[c, 2, b]
+                couple(f, j, c, b, a, z, head * gain, dhead * gain)
+                q, dq = check_flow(x[c, 2, b] - x[c, a, b], k[c, 3, b], 0.2, 0.0)
+                couple(f, j, c, b, 2, a, q, dq)
+                leak = k[c, 4 + a, b]
+                q, dq = turbulent(x[c, a, b] - x[c, 2, b], leak, 0.5)
+                couple(f, j, c, b, a, 2, q, dq)
+
+
+class CrossPortRelief(ComponentType):
+    """Two reliefs across a closed loop or a motor, with two checks that make up lost oil.
+
+    A to B ``(Δp − p_set)/override`` above the setting and the other way round; from the make-up
+    port to the lower side through a check.
+    """
+
+    type_name = "cross_port_relief"
+    label = "Shock and make-up valves"
+    ports = (Port("A"), Port("B"), Port("makeup"))
+
+    class Parameters(ParameterSet):
+        a_set_bar: float = quantity(380, "bar", "A to B opens at", low=2, high=700, tolerance=0.015)
+        b_set_bar: float = quantity(380, "bar", "B to A opens at", low=2, high=700, tolerance=0.015)
+        override_bar_per_lpm: float = quantity(
+            0.3, "bar/(L/min)", "rise per flow", low=0.01, high=9
+        )
+        makeup_k: float = quantity(30, "L/min/√bar", "make-up checks", low=0.1, high=1000)
+        a_seat_k: float = quantity(1e-4, "L/min/√bar", "A back to make-up", low=1e-7, high=50)
+        b_seat_k: float = quantity(1e-4, "L/min/√bar", "B back to make-up", low=1e-7, high=50)
+
+    fault_modes = (
+        FaultMode(
+            "a_low",
+            "shock valve of side A opens early",
+            "a_set_bar",
+            "factor",
+            0.2,
+            "detour",
+            0.7,
+            "Swap the two cartridges: the fault goes to the other direction.",
+            "Clean or replace the cartridge.",
+        ),
+        FaultMode(
+            "b_low",
+            "shock valve of side B opens early",
+            "b_set_bar",
+            "factor",
+            0.2,
+            "detour",
+            0.7,
+            "Swap the two cartridges: the fault goes to the other direction.",
+            "Clean or replace the cartridge.",
+        ),
+        FaultMode(
+            "a_check_open",
+            "make-up check of side A does not seat",
+            "a_seat_k",
+            "square",
+            8.0,
+            "detour",
+            0.6,
+            "Dirt under the check; swap the cartridges.",
+            "Clean or replace the cartridge.",
+        ),
+        FaultMode(
+            "b_check_open",
+            "make-up check of side B does not seat",
+            "b_seat_k",
+            "square",
+            8.0,
+            "detour",
+            0.6,
+            "Dirt under the check; swap the cartridges.",
+            "Clean or replace the cartridge.",
+        ),
+    )
+    adjustable = ("a_set_bar", "b_set_bar")
+    symbol = Symbol(
+        3,
+        3,
+        {"A": ("south", 1.5), "B": ("north", 1.5), "makeup": ("east", 1.5)},
+        (
+            "M0.3 0.4 H2.7 V2.6 H0.3 Z",
+            "M1.5 0 V0.4 M1.5 2.6 V3",
+            "M0.6 1 h0.8 v1 h-0.8 Z M1 2.4 V2 M1 1 V0.6",
+            "M2.7 1.5 H2.1",
+            "M2.1 1.9 L1.85 2.2 L2.35 2.2 M2.1 1.1 L1.85 0.8 L2.35 0.8 M2.1 1.9 V1.1",
+        ),
+        (),
+        ("M1 1 L0.9 1.3 L1.1 1.3 Z", "M1 2 L0.9 1.7 L1.1 1.7 Z"),
+    )
+    example = Example(
+        "A 420 − 15 = 405 bar over B: 25/0.3 = 83.33; seat 1e-4·√405; make-up at B's pressure shut",
+        {"A": 420.0, "B": 15.0, "makeup": 15.0},
+        {"A": 83.335, "B": -83.333, "makeup": -0.0020},
+        rel=1e-2,
+    )
+    law = _cross_port
+
+
+@law
+def _flushing(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            for low in range(2):
+                high = 1 - low
+                shift, dshift = smooth_step(x[c, high, b] - x[c, low, b], 3.0, 10.0)
+                head, dhead = ramp(x[c, low, b] - x[c, 2, b] - k[c, 0, b], 1.0)
+                q = shift * head * k[c, 1, b]
+                couple(f, j, c, b, low, 2, q, shift * dhead * k[c, 1, b])
+                slope = dshift * head * k[c, 1, b]
+                steer(j, c, b, low, 2, high, slope)
+                steer(j, c, b, low, 2, low, -slope)
+
+
+class FlushingValve(ComponentType):
+    """Shuttle that opens the low side of a closed loop to a small relief: fresh oil for the loop.
+
+    From the lower side ``q = G·(p − p_set)``, once the other stands 3 to 10 bar above it.
+    """
+
+    type_name = "flushing_valve"
+    label = "Flushing valve"
+    ports = (Port("A"), Port("B"), Port("tank", line="drain"))
+
+    class Parameters(ParameterSet):
+        set_bar: float = quantity(13, "bar", "low-side relief opens at", low=1, high=60)
+        lpm_per_bar: float = quantity(
+            3, "L/min/bar", "flow per pressure above it", low=0.01, high=99
+        )
+
+    fault_modes = (
+        FaultMode(
+            "relief_low",
+            "flushing relief stuck open: charge pressure falls when driving",
+            "set_bar",
+            "factor",
+            0.1,
+            "detour",
+            0.6,
+            "Broken spring or dirt in the flushing relief.",
+            "Clean or replace it.",
+        ),
+        FaultMode(
+            "blocked",
+            "flushing blocked: the loop runs hot",
+            "lpm_per_bar",
+            "factor",
+            1 / 200,
+            "dam",
+            0.3,
+            "No flow from the motor case when driving.",
+            "Free the shuttle.",
+        ),
+    )
+    symbol = valve(
+        3,
+        {"A": ("south", 3.2), "B": ("south", 4.0), "tank": ("north", 3.6)},
+        ("M3.2 2.4 V1.9 M4 2.4 V1.9", "M1.2 2.2 L1.6 0.2", "M6 2.2 L5.6 0.2", "M3.6 0 V0.4"),
+    )
+    example = Example(
+        "B low at 20 bar: (20 − 13 − 0.5)·3",
+        {"A": 200.0, "B": 20.0, "tank": 0.0},
+        {"A": 0.0, "B": 19.5, "tank": -19.5},
+    )
+    law = _flushing
+
+
+@law
+def _speed_pressure(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            gain = k[c, 0, b]
+            wanted = gain * (x[c, 0, b] - x[c, 1, b])
+            band = k[c, 1, b]
+            a = x[c, 2, b] - x[c, 3, b]
+            over, dover = smooth_step(a - wanted, -band, band)
+            root, droot = turbulent(x[c, 1, b] - x[c, 2, b], k[c, 2, b], 0.5)
+            couple(f, j, c, b, 1, 2, root * (1.0 - over), droot * (1.0 - over))
+            relief, drelief = smooth_step(a - wanted, 0.5, 0.5 + 2.0 * band)
+            drain, ddrain = turbulent(a, k[c, 3, b], 0.5)
+            couple(f, j, c, b, 2, 3, drain * relief, ddrain * relief)
+            by = root * -dover
+            to = drain * drelief
+            for port in range(4):
+                share = (-gain, gain, 1.0, -1.0)[port]
+                steer(j, c, b, 1, 2, port, by * share)
+                steer(j, c, b, 2, 3, port, to * share)
+
+
+class SpeedPressureValve(ComponentType):
+    """Makes a control pressure that rises with the engine's speed, from the drop of a throttle.
+
+    The charge pump's whole flow passes a throttle; the valve holds its outlet at
+    ``gain·(p_before − p_after)``, which goes with the square of the speed.
+    """
+
+    type_name = "speed_pressure_valve"
+    label = "Speed-dependent control valve"
+    ports = (
+        Port("before", line="pilot"),
+        Port("after"),
+        Port("control", line="pilot"),
+        Port("tank", line="drain"),
+    )
+
+    class Parameters(ParameterSet):
+        gain: float = quantity(
+            3, "1", "control pressure per drop of the throttle", low=0.1, high=50, tolerance=0.03
+        )
+        band_bar: float = quantity(0.8, "bar", "from open to shut, each side", low=0.05, high=10)
+        k: float = quantity(3, "L/min/√bar", "feed wide open", low=0.01, high=100)
+        relieving_k: float = quantity(2, "L/min/√bar", "relieving wide open", low=0.01, high=100)
+
+    fault_modes = (
+        FaultMode(
+            "low",
+            "control pressure too low: spool worn or out of adjustment",
+            "gain",
+            "factor",
+            0.2,
+            "command",
+            0.8,
+            "Control pressure at rated speed against the specification.",
+            "Set it, or clean and exchange the valve.",
+        ),
+        FaultMode(
+            "feed_blocked",
+            "its feed is blocked",
+            "k",
+            "factor",
+            1 / 1000,
+            "command",
+            0.4,
+            "Screen at its inlet.",
+            "Clean the screen.",
+        ),
+    )
+    adjustable = ("gain",)
+    symbol = valve(
+        2,
+        {
+            "before": ("west", 1.2),
+            "after": ("south", 2.2),
+            "control": ("north", 2.2),
+            "tank": ("south", 3.0),
+        },
+        ("M2.2 2.4 V1.9", "M2.2 0 V0.5", "M3 2.4 V1.9", "M1 2.2 V0.2", "M3.6 2.2 L4.2 0.2"),
+        ("M0 1.2 H0.6",),
+    )
+    example = Example(
+        "drop 5 bar asks for 15: at 15 bar half open, 3·½·√5",
+        {"before": 25.0, "after": 20.0, "control": 15.0, "tank": 0.0},
+        {"before": 0.0, "after": 3.346, "control": -3.346, "tank": 0.0},
+        rel=2e-3,
+    )
+    law = _speed_pressure
+
+
+@law
+def _charging(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            p, acc, out = x[c, 0, b], x[c, 1, b], x[c, 2, b]
+            full, dfull = smooth_step(acc - k[c, 0, b], -k[c, 1, b], 0.0)
+            want = 1.0 - full
+            free, dfree = forward(p - acc, k[c, 2, b])
+            couple(f, j, c, b, 0, 1, free * want, dfree * want)
+            steer(j, c, b, 0, 1, 1, -free * dfull)
+            base = k[c, 4, b]
+            head, dhead = ramp(p - want * (acc + k[c, 3, b]) - 0.3, 4.0)
+            opening = base * head / 4.0
+            limit = 1.0 / (1.0 + head / 4.0)
+            opening = opening * limit
+            dopening = base * dhead / 4.0 * limit * limit
+            root, droot = turbulent(p - out, 1.0, 0.5)
+            couple(f, j, c, b, 0, 2, opening * root, opening * droot)
+            steer(j, c, b, 0, 2, 0, dopening * root)
+            steer(j, c, b, 0, 2, 1, dopening * root * (dfull * (acc + k[c, 3, b]) - want))
+            leak = k[c, 5, b]
+            couple(f, j, c, b, 1, 3, leak * (acc - x[c, 3, b]), leak)
+
+
+class ChargingValve(ComponentType):
+    """Brake charging valve: fills the accumulators first, then passes everything on.
+
+    Below the cut-out pressure it feeds the accumulator through ``K·√Δp`` and throttles its outlet
+    until its inlet stands a margin above it; at cut-out the outlet is free.
+    """
+
+    type_name = "charging_valve"
+    label = "Brake charging valve"
+    ports = (Port("inlet"), Port("accumulator"), Port("outlet"), Port("tank", line="drain"))
+
+    class Parameters(ParameterSet):
+        cut_out_bar: float = quantity(
+            160, "bar", "accumulator pressure that ends charging", low=5, high=400, tolerance=0.015
+        )
+        band_bar: float = quantity(10, "bar", "over which it lets go", low=1, high=80)
+        k: float = quantity(2, "L/min/√bar", "feed to the accumulator", low=0.01, high=100)
+        margin_bar: float = quantity(15, "bar", "inlet above accumulator", low=1, high=60)
+        outlet_k: float = quantity(45, "L/min/√bar", "outlet, free", low=1, high=1000)
+        leak_lpm_per_bar: float = quantity(
+            1e-4, "L/min/bar", "accumulator to tank", low=1e-7, high=10
+        )
+
+    fault_modes = (
+        FaultMode(
+            "never_cuts_out",
+            "does not cut out: keeps throttling the rest",
+            "cut_out_bar",
+            "factor",
+            2.2,
+            "dam",
+            0.6,
+            "Pressure at the accumulator keeps rising; hot valve.",
+            "Clean or replace the cut-out pilot.",
+        ),
+        FaultMode(
+            "feed_blocked",
+            "feed to the accumulators blocked",
+            "k",
+            "factor",
+            1 / 200,
+            "dam",
+            0.5,
+            "Orifice and screen in the feed.",
+            "Clean them.",
+        ),
+        FaultMode(
+            "leaks_down",
+            "accumulator leaks down through the valve",
+            "leak_lpm_per_bar",
+            "square",
+            0.05,
+            "detour",
+            0.7,
+            "Charging starts again and again with the brake untouched.",
+            "Replace the check in the valve.",
+        ),
+    )
+    adjustable = ("cut_out_bar",)
+    symbol = valve(
+        2,
+        {
+            "inlet": ("south", 3.6),
+            "accumulator": ("north", 3.2),
+            "outlet": ("north", 4.0),
+            "tank": ("south", 4.2),
+        },
+        ("M3.6 2.4 V0.2", "M3.2 0 V0.2", "M1.6 2.2 V0.2", "M1 0.2 V0.9", "M4 0 V0.4"),
+        ("M3.2 0.5 H4.8",),
+    )
+    example = Example(
+        "cut out at 160 bar: outlet head 5 − 0.3 − 2 = 2.7 of 4 bar: 45·0.675/1.675·√5, leak 0.016",
+        {"inlet": 5.0, "accumulator": 160.0, "outlet": 0.0, "tank": 0.0},
+        {"inlet": 40.45, "accumulator": 0.016, "outlet": -40.45, "tank": -0.016},
+        rel=2e-3,
+    )
+    law = _charging

@@ -1,0 +1,401 @@
+"""Pumps that change their displacement: load sensing, closed-loop servo; and the hand pump."""
+
+from umweg.core.components.base import (
+    ROTATION,
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import couple, law, saturating, smooth_step, turbulent
+from umweg.core.components.sources import filling
+from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_ROT = ROTATION
+
+
+@law
+def _load_sensing_pump(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            full = k[c, 0, b] * 1e-3
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            droop = k[c, 4, b]
+            p_in = x[c, 0, b]
+            p_out = x[c, 1, b]
+            n = x[c, 4, b]
+            over = 0.5 * droop
+            margin = p_out - x[c, 2, b] - k[c, 2, b]
+            back, dback = smooth_step(margin, -over, over)
+            cut, dcut = smooth_step(p_out - x[c, 3, b] - k[c, 3, b], -over, over)
+            fill, dfill = filling(p_in, -0.6)
+            least = k[c, 6, b]
+            free = (1.0 - back) * (1.0 - cut)
+            stroke = least + (1.0 - least) * free
+            d_margin = -(1.0 - least) * dback * (1.0 - cut)
+            d_cut = -(1.0 - least) * dcut * (1.0 - back)
+            q = full * stroke * n * fill
+            d_out = full * n * fill * (d_margin + d_cut)
+            f[c, 0, b] += q
+            f[c, 1, b] -= q
+            dp = p_out - p_in
+            f[c, 4, b] += full * stroke * dp
+            j[c, 0, 0, b] += full * stroke * n * dfill
+            j[c, 1, 0, b] -= full * stroke * n * dfill
+            j[c, 0, 1, b] += d_out
+            j[c, 1, 1, b] -= d_out
+            j[c, 0, 2, b] -= full * n * fill * d_margin
+            j[c, 1, 2, b] += full * n * fill * d_margin
+            j[c, 0, 3, b] -= full * n * fill * d_cut
+            j[c, 1, 3, b] += full * n * fill * d_cut
+            j[c, 0, 4, b] += full * stroke * fill
+            j[c, 1, 4, b] -= full * stroke * fill
+            j[c, 4, 0, b] -= full * stroke
+            j[c, 4, 1, b] += full * (stroke + (d_margin + d_cut) * dp)
+            j[c, 4, 2, b] -= full * d_margin * dp
+            j[c, 4, 3, b] -= full * d_cut * dp
+            couple(f, j, c, b, 1, 3, leak * (p_out - x[c, 3, b]), leak)
+            q, dq = turbulent(x[c, 2, b] - x[c, 3, b], k[c, 5, b], 0.5)
+            couple(f, j, c, b, 2, 3, q, dq)
+
+
+class LoadSensingPump(ComponentType):
+    """Piston pump that holds its outlet a margin above the demand signal, up to its set pressure.
+
+    Stroke = (1 − S(p − p_LS − margin))·(1 − S(p − p_max)), S a cubic step over the droop, so that
+    margin and setting are those of half stroke; a destroked pump stands half a droop above. The
+    case drain takes the leakage and the bleed of the signal, ``q = K·√p_LS``.
+    Source: two-spool (differential and pressure) compensator, any text on mobile hydraulics.
+    """
+
+    type_name = "load_sensing_pump"
+    label = "Load-sensing pump"
+    ports = (
+        Port("inlet"),
+        Port("outlet"),
+        Port("LS", line="pilot"),
+        Port("case", line="drain"),
+        Port("shaft", "rotation"),
+    )
+
+    class Parameters(ParameterSet):
+        displacement_cm3: float = quantity(
+            63, "cm³", "full displacement per revolution", low=0.5, high=500, tolerance=0.012
+        )
+        leakage_lpm_per_bar: float = quantity(
+            0.012, "L/min/bar", "outlet to case at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
+        )
+        margin_bar: float = quantity(
+            22, "bar", "outlet above demand, half stroke", low=2, high=80, tolerance=0.03
+        )
+        set_bar: float = quantity(
+            210, "bar", "compensator, half stroke", low=5, high=450, tolerance=0.012
+        )
+        droop_bar: float = quantity(6, "bar", "pressure from full to no stroke", low=0.5, high=60)
+        bleed_k: float = quantity(
+            0.05, "L/min/√bar", "bleed of the signal to case", low=1e-5, high=20, tolerance=0.1
+        )
+        least_stroke: float = quantity(0, "1", "stroke it cannot go below", low=0, high=1)
+
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "pump worn, leaks inside",
+            "leakage_lpm_per_bar",
+            "factor",
+            40.0,
+            "detour",
+            1.2,
+            "Flow from the case drain; metal in the filter.",
+            "Exchange the pump; flush and change the filter first.",
+        ),
+        FaultMode(
+            "margin_low",
+            "differential spring weak or set low",
+            "margin_bar",
+            "factor",
+            0.2,
+            "source",
+            1.0,
+            "Standby pressure against the specification; length of the spring.",
+            "Set by the machine's own procedure; replace a weak spring.",
+        ),
+        FaultMode(
+            "margin_high",
+            "differential spring set high",
+            "margin_bar",
+            "factor",
+            2.4,
+            "source",
+            0.3,
+            "Standby pressure against the specification; screw run in.",
+            "Set by the machine's own procedure.",
+        ),
+        FaultMode(
+            "set_low",
+            "pressure compensator weak or set low",
+            "set_bar",
+            "factor",
+            0.3,
+            "source",
+            0.8,
+            "Screw and lock nut; spring length.",
+            "Set to the specification with a gauge.",
+        ),
+        FaultMode(
+            "stuck_back",
+            "swash plate stuck back",
+            "displacement_cm3",
+            "factor",
+            1 / 12,
+            "source",
+            0.4,
+            "Swash plate does not follow its spring.",
+            "Free the servo piston; find the dirt.",
+        ),
+        FaultMode(
+            "stuck_on_stroke",
+            "compensator spool or swash plate stuck on stroke",
+            "least_stroke",
+            "to",
+            0.8,
+            "source",
+            0.3,
+            "Standby runs up to the safety relief; compensator spool does not slide.",
+            "Free or replace the compensator.",
+        ),
+        FaultMode(
+            "bleed_open",
+            "signal lost to case: bleed washed out or plug missing",
+            "bleed_k",
+            "factor",
+            60.0,
+            "command",
+            0.4,
+            "Demand signal at the pump against the signal at the valve block.",
+            "Fit the specified bleed orifice or plug.",
+        ),
+    )
+    adjustable = ("margin_bar", "set_bar")
+    passive = False
+    makes_flow = True
+    limits_itself = True
+    symbol = Symbol(
+        3.2,
+        2.4,
+        {
+            "inlet": ("south", 1.2),
+            "outlet": ("north", 1.2),
+            "LS": ("east", 0.6),
+            "case": ("east", 1.8),
+            "shaft": ("west", 1.2),
+        },
+        (CIRCLE, "M0 1.12 H0.2", "M0 1.28 H0.2", VARIABLE, "M2.3 0.3 h0.6 v0.6 h-0.6 Z"),
+        ("M3.2 0.6 H2.9", "M3.2 1.8 H2"),
+        (OUTWARD,),
+    )
+    example = Example(
+        "half stroke: ½·63·1.5 = 47.25, 0.012·122 = 1.464 to case, bleed 0.05·√100 = 0.5",
+        {"inlet": 0.0, "outlet": 122.0, "LS": 100.0, "case": 0.0, "shaft": 1500.0},
+        {"inlet": 47.248, "outlet": -45.784, "LS": 0.5, "case": -1.964, "shaft": 3.843},
+    )
+    law = _load_sensing_pump
+
+
+@law
+def _servo_pump(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            full = k[c, 0, b] * 1e-3
+            leak = k[c, 1, b] * NU_REF / env[0, b]
+            n = x[c, 4, b]
+            lever = k[c, 7, b] * k[c, 5, b]
+            control = x[c, 2, b] - x[c, 3, b]
+            reach, dreach = smooth_step(control, k[c, 2, b], k[c, 3, b])
+            wanted = lever * reach * k[c, 6, b] + k[c, 4, b]
+            stroke, dwanted = saturating(wanted, 3.0)
+            dstroke = dwanted * lever * dreach * k[c, 6, b]
+            dp = x[c, 1, b] - x[c, 0, b]
+            q = full * n * stroke
+            f[c, 0, b] += q
+            f[c, 1, b] -= q
+            f[c, 4, b] += full * stroke * dp
+            by_control = full * n * dstroke
+            for row in range(2):
+                sign = 1.0 - 2.0 * row
+                j[c, row, 2, b] += sign * by_control
+                j[c, row, 3, b] -= sign * by_control
+                j[c, row, 4, b] += sign * full * stroke
+            j[c, 4, 0, b] -= full * stroke
+            j[c, 4, 1, b] += full * stroke
+            j[c, 4, 2, b] += full * dstroke * dp
+            j[c, 4, 3, b] -= full * dstroke * dp
+            couple(f, j, c, b, 0, 3, leak * (x[c, 0, b] - x[c, 3, b]), leak)
+            couple(f, j, c, b, 1, 3, leak * (x[c, 1, b] - x[c, 3, b]), leak)
+
+
+class ServoPump(ComponentType):
+    """Closed-loop piston pump over centre: the lever chooses the side, control pressure the stroke.
+
+    Stroke = lever·S(p_control − p_case), S a cubic step from ``begin_bar`` to ``full_bar``;
+    ``q = V·n·stroke`` from A to B, and both sides leak into the case.
+    """
+
+    type_name = "servo_pump"
+    label = "Servo pump"
+    ports = (
+        Port("A"),
+        Port("B"),
+        Port("control", line="pilot"),
+        Port("case", line="drain"),
+        Port("shaft", "rotation"),
+    )
+
+    class Parameters(ParameterSet):
+        displacement_cm3: float = quantity(
+            90, "cm³", "full displacement per revolution", low=1, high=1000, tolerance=0.012
+        )
+        leakage_lpm_per_bar: float = quantity(
+            0.008, "L/min/bar", "each side to case at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
+        )
+        begin_bar: float = quantity(
+            6, "bar", "control pressure where it begins to stroke", low=0.5, high=50
+        )
+        full_bar: float = quantity(
+            18, "bar", "control pressure for full stroke", low=1, high=60, tolerance=0.03
+        )
+        offset: float = quantity(0, "1", "stroke at lever neutral", low=-1, high=1)
+        reach: float = quantity(1, "1", "how far the servo piston follows", low=0, high=1)
+        linkage: float = quantity(1, "1", "travel of its control per lever", low=0, high=1.2)
+
+    commands = (Command("lever", -1, 1),)
+    fault_modes = (
+        FaultMode(
+            "worn",
+            "pump worn, leaks inside",
+            "leakage_lpm_per_bar",
+            "factor",
+            60.0,
+            "detour",
+            1.2,
+            "Flow from the case drain; metal in the filter.",
+            "Exchange the pump; flush the loop first.",
+        ),
+        FaultMode(
+            "servo_sticks",
+            "servo piston sticks part-way",
+            "reach",
+            "to",
+            0.1,
+            "command",
+            0.5,
+            "Control pressure good, pump does not stroke out.",
+            "Free the servo piston and its orifices.",
+        ),
+        FaultMode(
+            "creeps",
+            "neutral position off: creeps with the lever in neutral",
+            "offset",
+            "to",
+            0.12,
+            "command",
+            0.4,
+            "Pressure difference between the loop's sides with the lever in neutral.",
+            "Set mechanical and hydraulic neutral by the maker's procedure.",
+        ),
+        FaultMode(
+            "linkage_off",
+            "control linkage off or out of adjustment",
+            "linkage",
+            "to",
+            0.0,
+            "command",
+            0.7,
+            "Move the lever and watch the control shaft.",
+            "Refit and adjust the linkage.",
+        ),
+    )
+    passive = False
+    makes_flow = True
+    limits_itself = True
+    symbol = Symbol(
+        3.2,
+        2.4,
+        {
+            "A": ("south", 1.2),
+            "B": ("north", 1.2),
+            "control": ("east", 0.6),
+            "case": ("east", 1.8),
+            "shaft": ("west", 1.2),
+        },
+        (CIRCLE, "M0 1.12 H0.2", "M0 1.28 H0.2", VARIABLE, "M2.3 0.3 h0.6 v0.6 h-0.6 Z"),
+        ("M3.2 0.6 H2.9", "M3.2 1.8 H2"),
+        (OUTWARD, OUTWARD_DOWN),
+    )
+    example = Example(
+        "lever neutral: only 0.008·120 and 0.008·15 into the case",
+        {"A": 15.0, "B": 120.0, "control": 20.0, "case": 0.0, "shaft": 2000.0},
+        {"A": 0.12, "B": 0.96, "control": 0.0, "case": -1.08, "shaft": 0.0},
+    )
+    law = _servo_pump
+
+
+@law
+def _hand_pump(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            q = k[c, 0, b] * 1e-3 * k[c, 2, b]
+            f[c, 0, b] = q
+            f[c, 1, b] = -q
+            leak = k[c, 1, b]
+            couple(f, j, c, b, 1, 0, leak * (x[c, 1, b] - x[c, 0, b]), leak)
+
+
+class HandPump(ComponentType):
+    """Hand pump: ``q = V·strokes`` from inlet to outlet, less what its valves let back."""
+
+    type_name = "hand_pump"
+    label = "Hand pump"
+    ports = (Port("inlet"), Port("outlet"))
+
+    class Parameters(ParameterSet):
+        stroke_cm3: float = quantity(12, "cm³", "per stroke", low=0.2, high=500, tolerance=0.03)
+        valve_lpm_per_bar: float = quantity(
+            1e-5, "L/min/bar", "back through its valves", low=1e-8, high=10
+        )
+
+    commands = (Command("strokes_per_min", 0, 120),)
+    fault_modes = (
+        FaultMode(
+            "valve_leaks",
+            "its check does not seat, the lever comes back",
+            "valve_lpm_per_bar",
+            "square",
+            0.5,
+            "detour",
+            0.8,
+            "No resistance at the lever, or it is pushed back.",
+            "Clean or replace its checks.",
+        ),
+    )
+    passive = False
+    makes_flow = True
+    symbol = Symbol(
+        2.4,
+        2.4,
+        {"inlet": ("south", 1.2), "outlet": ("north", 1.2)},
+        (CIRCLE, "M0.2 1.2 L0 0.2 M0 0.2 l0.25 0.05"),
+        (),
+        (OUTWARD,),
+    )
+    example = Example(
+        "at rest: 1e-5·100 back",
+        {"inlet": 0.0, "outlet": 100.0},
+        {"inlet": -0.001, "outlet": 0.001},
+    )
+    law = _hand_pump
