@@ -7,6 +7,9 @@ export const KIND_OF_QUANTITY: Record<string, string> = {
   pressure_bar: "pressure",
   flow_lpm: "flow",
   time_s: "time",
+  speed_mm_s: "velocity",
+  speed_rpm: "speed",
+  voltage_v: "voltage",
   drift_mm_min: "drift",
 };
 

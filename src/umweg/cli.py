@@ -95,8 +95,10 @@ def solve(
         np.array([[f.slot for f, _ in found] or [-1]], dtype=np.intp),
         np.array([[f.mode.value(f.healthy, s) for f, s in found] or [0.0]], dtype=float),
     )
-    solution = SteadySolver(network).solve([network.state(_state(document, state))], cases)
+    solver = SteadySolver(network)
+    solution = solver.solve([network.state(_state(document, state))], cases)
     converged = bool(solution.converged[0])
+    cavities = solver.cavitating(solution.across[:, 0]) if converged else []
     nets = {
         name: {"value": float(v), "unit": ACROSS_UNIT[domain]}
         for name, v, domain in zip(
@@ -107,6 +109,7 @@ def solve(
         "converged": converged,
         "residual_lpm": float(solution.residual_lpm[0]),
         "iterations": int(solution.iterations[0]),
+        "cavitating": cavities,
     }
     if as_json:
         print(json.dumps({**quality, "nets": nets if converged else {}}, indent=1))
@@ -117,6 +120,8 @@ def solve(
             f"converged in {quality['iterations']} iterations, residual "
             f"{quality['residual_lpm']:.1e} L/min"
         )
+        if cavities:
+            print(f"the oil parts (cavities) at: {', '.join(cavities)}")
     if not converged:
         print("no steady state was found; no numbers are shown", file=sys.stderr)
         raise SystemExit(1)

@@ -31,6 +31,9 @@ UNITS: dict[str, Unit] = {
         Unit("mm/min", "drift", 1.0),
         Unit("in/min", "drift", 25.4),
         Unit("rpm", "speed", 1.0),
+        Unit("mm/s", "velocity", 1.0),
+        Unit("in/s", "velocity", 25.4),
+        Unit("V", "voltage", 1.0),
     )
 }
 

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { EntryData, Step, Workshop } from "../../api/client";
 import { Button, Notice } from "../../ui/primitives";
-import { fromBase, KIND_OF_QUANTITY, show, type Unit, unitsFor } from "../../units";
+import { fromBase, show, type Unit, unitsFor } from "../../units";
 import { Keypad } from "./Keypad";
 import { Strip, type StripRow } from "./Strip";
 
@@ -30,10 +30,7 @@ export function ReadingPad({
   const byWatch = step.quantity === "speed_mm_s";
   const [timed, setTimed] = useState(byWatch);
   const quantity = timed ? WATCH : step.quantity;
-  const choices: Unit[] =
-    quantity in KIND_OF_QUANTITY
-      ? unitsFor(workshop.units, quantity)
-      : [{ symbol: "mm/s", kind: "speed", factor: 1, offset: 0 }];
+  const choices: Unit[] = unitsFor(workshop.units, quantity);
   const gauge = workshop.instruments.find((i) => i.id === step.instrument);
   const [symbol, setSymbol] = useState(gauge?.unit ?? choices[0]?.symbol ?? "");
   const unit = choices.find((u) => u.symbol === symbol) ?? choices[0];

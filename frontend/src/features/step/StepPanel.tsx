@@ -53,15 +53,15 @@ function Answers({ step, busy, onKeep }: Pick<StepPanelProps, "busy" | "onKeep">
           data: { kind: "behaviour", id: "new", function: functionId, move, how, when: "warm" },
         }))
       : step.kind === "indicator"
-        ? [true, false].map((tripped) => ({
-            label: tripped ? "Tripped" : "Not tripped",
-            hint: percent(tripped ? "tripped" : "not tripped"),
+        ? step.outcomes.map(({ word }, index) => ({
+            label: word,
+            hint: percent(word),
             data: {
               kind: "indicator",
               id: "new",
               component: step.point,
               state: step.state,
-              tripped,
+              tripped: index === 0,
             },
           }))
         : (["foamy", "clear", "milky", "dark"] as const).map((look) => ({

@@ -9,8 +9,16 @@ from umweg.core.errors import FormatError, Problem
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=60)]
 LoadState = Literal["free", "working", "stalled", "held"]
-Method = Literal["tee_gauge", "inline_flow", "cap"]
-QuantityKind = Literal["pressure_bar", "flow_lpm", "speed_mm_s", "drift_mm_min", "indicator"]
+Method = Literal["tee_gauge", "inline_flow", "cap", "voltmeter"]
+QuantityKind = Literal[
+    "pressure_bar",
+    "flow_lpm",
+    "speed_mm_s",
+    "speed_rpm",
+    "drift_mm_min",
+    "indicator",
+    "voltage_v",
+]
 
 
 class Document(BaseModel):
@@ -91,8 +99,10 @@ class Function(Document):
     actuator_port: str = "rod"
     stroke_mm: float = Field(default=0, ge=0)
     moves: dict[str, Move]
-    load: Identifier = Field(description="the load component of this function")
-    loads: dict[LoadState, dict[str, float]] = Field(description="load commands per load state")
+    load: Identifier | None = Field(default=None, description="its load component, if it has one")
+    loads: dict[LoadState, dict[str, float]] = Field(
+        default_factory=dict, description="load commands per load state"
+    )
 
 
 class Interlock(Document):
@@ -101,6 +111,7 @@ class Interlock(Document):
     id: Identifier
     label: str
     functions: list[Identifier]
+    switch: Identifier | None = Field(default=None, description="component that it opens or makes")
 
 
 class TestPoint(Document):
@@ -120,6 +131,11 @@ class TestPoint(Document):
     access_min: float = Field(ge=0)
     methods: list[Method] = Field(min_length=1)
 
+    @property
+    def electrical(self) -> bool:
+        """A voltage is read here, not a pressure."""
+        return "voltmeter" in self.methods
+
 
 class Intervention(Document):
     """The shop's kit in the circuit: a cap, or a meter whose load valve holds a pressure."""
@@ -133,7 +149,8 @@ class MachineState(Document):
     """How the machine stands while something is read.
 
     ``moves`` names the move held for each function (none: lever in neutral);
-    ``loads`` the load state (default: free when moved, held when not).
+    ``loads`` the load state (default: free when moved, held when not); ``settings`` are commands
+    that belong to no function: a clutch pedal, a seat, an accumulator that is filling.
     """
 
     label: str
@@ -141,6 +158,9 @@ class MachineState(Document):
     oil_c: float = Field(default=50, ge=-50, le=140)
     moves: dict[Identifier, str] = Field(default_factory=dict)
     loads: dict[Identifier, LoadState] = Field(default_factory=dict)
+    settings: dict[str, float] = Field(
+        default_factory=dict, description="component.command to value"
+    )
     interventions: list[Intervention] = Field(default_factory=list)
     setup_min: float = Field(default=2, ge=0)
     cautions: list[str] = Field(default_factory=list)

@@ -355,29 +355,48 @@ class HeaderTank(ComponentType):
 def _accumulator(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
+            filling, empty = k[c, 4, b], k[c, 5, b]
             head, dhead = ramp(x[c, 0, b] - k[c, 0, b], 1.0)
-            f[c, 0, b] = k[c, 3, b] * k[c, 1, b] * head
-            j[c, 0, 0, b] = k[c, 3, b] * k[c, 1, b] * dhead
+            full = (1.0 - filling) * (1.0 - empty)
+            gain = k[c, 2, b]
+            f[c, 0, b] = gain * (filling * head + full * (x[c, 0, b] - k[c, 1, b]))
+            j[c, 0, 0, b] = gain * (filling * dhead + full)
 
 
 class Accumulator(ComponentType):
     """Gas-loaded accumulator, seen at one moment.
 
-    Full it takes nothing. While it is ``charging`` it takes ``G·(p − p_gas)``, with the gas at the
-    pressure it has reached by then. How long that lasts follows from its volume and the flow.
+    Full it holds its stored pressure whatever leaks, engine running or not: ``G·(p − p_stored)``.
+    While ``charging`` it takes ``G·(p − p_gas)``, with the gas as far as it is by then; ``empty``
+    it takes and gives nothing. How long each lasts follows from its volume and the flow.
     """
 
     type_name = "accumulator"
     label = "Accumulator"
     ports = (Port("port"),)
     stores_oil = True
+    passive = False
 
     class Parameters(ParameterSet):
         gas_bar: float = quantity(120, "bar", "gas while it charges", low=1, high=600)
-        take_lpm_per_bar: float = quantity(2, "L/min/bar", "while it charges", low=0.01, high=100)
+        stored_bar: float = quantity(150, "bar", "oil pressure when full", low=1, high=600)
+        take_lpm_per_bar: float = quantity(2, "L/min/bar", "stiffness", low=0.01, high=100)
         volume_l: float = quantity(1, "L", "nominal volume", low=0.02, high=100)
 
-    commands = (Command("charging", 0, 1),)
+    commands = (Command("charging", 0, 1), Command("empty", 0, 1))
+    fault_modes = (
+        FaultMode(
+            "gas_lost",
+            "gas charge lost",
+            "stored_bar",
+            "factor",
+            0.1,
+            "source",
+            0.6,
+            "Gas pressure at its valve, oil side at zero; bladder or piston passes.",
+            "Discharge the oil side and see zero; then recharge with nitrogen or replace it.",
+        ),
+    )
     symbol = Symbol(
         1.4,
         2.2,
@@ -387,8 +406,6 @@ class Accumulator(ComponentType):
             "M0.2 1.1 H1.2",
             "M0.7 2.2 V2",
         ),
-        (),
-        (),
     )
-    example = Example("full: takes nothing", {"port": 150.0}, {"port": 0.0})
+    example = Example("1 bar over its stored pressure: 2·1", {"port": 151.0}, {"port": 2.0})
     law = _accumulator

@@ -20,7 +20,7 @@ from umweg.core.components.kernels import couple, law, regulated, smooth_step
 
 _EL = ELECTRIC
 _ROT = ROTATION
-_OPEN_S = 1e-6
+_OPEN_S = 1e-9
 """Conductance of an open contact [S]."""
 
 
@@ -168,9 +168,9 @@ class Switch(ComponentType):
         ("M0.5 1.8 V1.3", "M0.5 0.5 V0", "M0.5 1.3 L0.9 0.55", "M0.35 0.5 H0.65"),
     )
     example = Example(
-        "open: 1 µS·12 V·0.6",
+        "open: 1 nS·12 V·0.6",
         {"inlet": 12.0, "outlet": 0.0},
-        {"inlet": 7.2e-6, "outlet": -7.2e-6},
+        {"inlet": 7.2e-9, "outlet": -7.2e-9},
     )
     law = _switch
 

@@ -7,6 +7,7 @@ from umweg.core.components.base import (
     FaultMode,
     ParameterSet,
     Port,
+    Side,
     Symbol,
     quantity,
 )
@@ -23,7 +24,7 @@ from umweg.core.components.kernels import (
 )
 from umweg.core.components.symbols import valve
 
-_ONE_BY = {"inlet": ("south", 0.5), "outlet": ("north", 0.5)}
+_ONE_BY: dict[str, tuple[Side, float]] = {"inlet": ("south", 0.5), "outlet": ("north", 0.5)}
 _BOX = "M0.3 0.4 H2.3 V1.8 H0.3 Z"
 
 

@@ -68,29 +68,23 @@ def turbulent(dp_bar: float, k: float, dp_smooth_bar: float) -> tuple[float, flo
 
 
 @scalar
-def softplus(value: float, width: float) -> tuple[float, float]:
-    """``max(value, 0)`` with its corner rounded over ``width``; derivative is the logistic."""
-    t = value / width
-    if t > 30.0:
-        return value, 1.0
-    if t < -30.0:
-        tiny = math.exp(-30.0)
-        return width * tiny, 0.0
-    e = math.exp(t)
-    return width * math.log1p(e), e / (1.0 + e)
-
-
-@scalar
 def ramp(value: float, width: float) -> tuple[float, float]:
     """0 up to 0, then a parabola over ``width`` into the line ``value − width/2``.
 
-    Unlike :func:`softplus` it is exactly 0 below 0: a closed valve passes nothing.
+    It is exactly 0 below 0: a closed valve passes nothing, and never against the pressure.
     """
     if value <= 0.0:
         return 0.0, 0.0
     if value < width:
         return 0.5 * value * value / width, value / width
     return value - 0.5 * width, 1.0
+
+
+@scalar
+def cracking(excess: float, width: float) -> tuple[float, float]:
+    """Excess over a setting, its corner rounded over ``width``: the line itself ``width/2`` above,
+    exactly 0 that much below."""
+    return ramp(excess + 0.5 * width, width)
 
 
 @scalar

@@ -1,5 +1,7 @@
 """Load-sensing sections: pre-compensated and flow-sharing, and the steering unit with a demand port."""
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     Command,
     ComponentType,
@@ -120,7 +122,7 @@ class LoadSensingSection(ComponentType):
         open_k: float = quantity(24, "L/min/√bar", "compensator wide open", low=0.05, high=500)
 
     commands = (Command("lever", -1, 1),)
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         SPOOL_WORN,
         FaultMode(
             "compensator_stuck",

@@ -1,5 +1,7 @@
 """Hydraulic motors with a case drain: fixed, two-speed, pressure-controlled."""
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     ROTATION,
     ComponentType,
@@ -76,12 +78,17 @@ class DrainedMotor(ComponentType):
 
     type_name = "drained_motor"
     label = "Motor with case drain"
-    ports = (Port("A"), Port("B"), Port("case", line="drain"), Port("shaft", "rotation"))
+    ports: ClassVar[tuple[Port, ...]] = (
+        Port("A"),
+        Port("B"),
+        Port("case", line="drain"),
+        Port("shaft", "rotation"),
+    )
 
     class Parameters(DrainParameters):
         pass
 
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             "worn",
             "motor worn, oil passes to its case",

@@ -7,25 +7,26 @@ from umweg.core.components.base import (
     FaultMode,
     ParameterSet,
     Port,
+    Side,
     Symbol,
     quantity,
 )
 from umweg.core.components.kernels import (
     check_flow,
     couple,
+    cracking,
     forward,
     law,
     ramp,
     scalar,
     smooth_step,
-    softplus,
     steer,
     turbulent,
 )
 from umweg.core.components.pressure_valves import RELIEF_BOX, ReliefValve
 from umweg.core.components.symbols import valve
 
-_TWO = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
+_TWO: dict[str, tuple[Side, float]] = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
 
 
 class CartridgeRelief(ReliefValve):
@@ -80,7 +81,7 @@ def _pilot_operated_relief(x, k, env, f, j):
             p, t, v = x[c, 0, b], x[c, 1, b], x[c, 2, b]
             q, dq = turbulent(p - v, k[c, 2, b], 0.5)
             couple(f, j, c, b, 0, 2, q, dq)
-            head, dhead = softplus(v - t - k[c, 0, b], 1.0)
+            head, dhead = cracking(v - t - k[c, 0, b], 1.0)
             gain = 1.0 / k[c, 5, b]
             couple(f, j, c, b, 2, 1, head * gain, dhead * gain)
             lift, dlift = ramp(p - v - k[c, 1, b], 0.5)
@@ -261,7 +262,7 @@ class UnloadingValve(ComponentType):
 def _sequence(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            head, dhead = softplus(x[c, 0, b] - x[c, 2, b] - k[c, 0, b], 1.0)
+            head, dhead = cracking(x[c, 0, b] - x[c, 2, b] - k[c, 0, b], 1.0)
             opening = head / k[c, 1, b]
             root, droot = forward(x[c, 0, b] - x[c, 1, b], 1.0)
             couple(f, j, c, b, 0, 1, opening * root, opening * droot)
@@ -518,7 +519,7 @@ def _cross_port(x, k, env, f, j):
         for b in range(x.shape[2]):
             for a in range(2):
                 z = 1 - a
-                head, dhead = softplus(x[c, a, b] - x[c, z, b] - k[c, a, b], 1.5)
+                head, dhead = cracking(x[c, a, b] - x[c, z, b] - k[c, a, b], 1.0)
                 gain = 1.0 / k[c, 2, b]
                 couple(f, j, c, b, a, z, head * gain, dhead * gain)
                 q, dq = check_flow(x[c, 2, b] - x[c, a, b], k[c, 3, b], 0.2, 0.0)
@@ -784,10 +785,13 @@ def _charging(x, k, env, f, j):
         for b in range(x.shape[2]):
             p, acc, out = x[c, 0, b], x[c, 1, b], x[c, 2, b]
             full, dfull = smooth_step(acc - k[c, 0, b], -k[c, 1, b], 0.0)
-            want = 1.0 - full
+            called = k[c, 7, b] * (1.0 - full)
+            stuck = k[c, 6, b]
+            want = called + (1.0 - called) * stuck
+            fall = k[c, 7, b] * dfull * (1.0 - stuck)
             free, dfree = forward(p - acc, k[c, 2, b])
             couple(f, j, c, b, 0, 1, free * want, dfree * want)
-            steer(j, c, b, 0, 1, 1, -free * dfull)
+            steer(j, c, b, 0, 1, 1, -free * fall)
             base = k[c, 4, b]
             head, dhead = ramp(p - want * (acc + k[c, 3, b]) - 0.3, 4.0)
             opening = base * head / 4.0
@@ -797,7 +801,7 @@ def _charging(x, k, env, f, j):
             root, droot = turbulent(p - out, 1.0, 0.5)
             couple(f, j, c, b, 0, 2, opening * root, opening * droot)
             steer(j, c, b, 0, 2, 0, dopening * root)
-            steer(j, c, b, 0, 2, 1, dopening * root * (dfull * (acc + k[c, 3, b]) - want))
+            steer(j, c, b, 0, 2, 1, dopening * root * (fall * (acc + k[c, 3, b]) - want))
             leak = k[c, 5, b]
             couple(f, j, c, b, 1, 3, leak * (acc - x[c, 3, b]), leak)
 
@@ -805,8 +809,9 @@ def _charging(x, k, env, f, j):
 class ChargingValve(ComponentType):
     """Brake charging valve: fills the accumulators first, then passes everything on.
 
-    Below the cut-out pressure it feeds the accumulator through ``K·√Δp`` and throttles its outlet
-    until its inlet stands a margin above it; at cut-out the outlet is free.
+    ``charging`` (it cut in and has not cut out yet) it feeds the accumulator through ``K·√Δp`` and
+    throttles its outlet until its inlet stands a margin above it, ending over a band below the
+    cut-out pressure. Cut out, its outlet is free and a check keeps the accumulator's oil.
     """
 
     type_name = "charging_valve"
@@ -824,14 +829,16 @@ class ChargingValve(ComponentType):
         leak_lpm_per_bar: float = quantity(
             1e-4, "L/min/bar", "accumulator to tank", low=1e-7, high=10
         )
+        stuck: float = quantity(0, "1", "held in the charging position", low=0, high=1)
 
+    commands = (Command("charging", 0, 1),)
     fault_modes = (
         FaultMode(
             "never_cuts_out",
             "does not cut out: keeps throttling the rest",
-            "cut_out_bar",
-            "factor",
-            2.2,
+            "stuck",
+            "to",
+            1.0,
             "dam",
             0.6,
             "Pressure at the accumulator keeps rising; hot valve.",
@@ -873,7 +880,7 @@ class ChargingValve(ComponentType):
         ("M3.2 0.5 H4.8",),
     )
     example = Example(
-        "cut out at 160 bar: outlet head 5 − 0.3 − 2 = 2.7 of 4 bar: 45·0.675/1.675·√5, leak 0.016",
+        "cut out: outlet head 5 − 0.3 − 2 = 2.7 of 4 bar: 45·0.675/1.675·√5, leak 0.016",
         {"inlet": 5.0, "accumulator": 160.0, "outlet": 0.0, "tank": 0.0},
         {"inlet": 40.45, "accumulator": 0.016, "outlet": -40.45, "tank": -0.016},
         rel=2e-3,

@@ -1,8 +1,9 @@
-"""What the workshop puts into the circuit: an in-line flow meter with a load valve, or a cap."""
+"""What the workshop puts into the circuit: in-line meter with load valve, cap, voltmeter."""
 
 import math
 
 from umweg.core.components.base import (
+    ELECTRIC,
     Command,
     ComponentType,
     Example,
@@ -11,7 +12,9 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import law, turbulent
+from umweg.core.components.kernels import couple, law, turbulent
+
+_EL = ELECTRIC
 
 
 @law
@@ -68,3 +71,38 @@ class TestKit(ComponentType):
         {"inlet": 30.47, "outlet": -30.47},
     )
     law = _test_kit
+
+
+@law
+def _voltmeter(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            g = _EL / k[c, 0, b]
+            couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
+
+
+class Voltmeter(ComponentType):
+    """Voltmeter with a load resistor, so that a loose strand does not pass for a supply.
+
+    ``i = U/R``. It also gives a wire between two open switches a defined voltage.
+    """
+
+    type_name = "voltmeter"
+    label = "Voltmeter"
+    ports = (Port("plus", "electrical"), Port("minus", "electrical"))
+
+    class Parameters(ParameterSet):
+        load_ohm: float = quantity(50000, "Ω", "load resistor", low=100, high=1e7)
+
+    symbol = Symbol(
+        1.4,
+        1.4,
+        {"plus": ("south", 0.7), "minus": ("north", 0.7)},
+        ("M0.7 0.1 a0.6 0.6 0 1 0 0.01 0", "M0.45 0.5 L0.7 0.95 L0.95 0.5"),
+    )
+    example = Example(
+        "12 V over 50 kΩ = 0.24 mA, ×0.6",
+        {"plus": 12.0, "minus": 0.0},
+        {"plus": 1.44e-4, "minus": -1.44e-4},
+    )
+    law = _voltmeter

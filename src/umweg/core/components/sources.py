@@ -1,6 +1,7 @@
 """Tanks, drives and pumps."""
 
 import math
+from typing import ClassVar
 
 from umweg.core.components.base import (
     ROTATION,
@@ -202,7 +203,7 @@ class FixedPump(ComponentType):
             -0.6, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
         )
 
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             "worn",
             "pump worn, leaks inside",

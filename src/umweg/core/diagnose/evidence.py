@@ -28,7 +28,14 @@ from umweg.core.observe.observations import (
     resolve_state,
 )
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import Quantity, check_quantity, from_scale, to_scale
+from umweg.core.observe.quantities import (
+    Quantity,
+    check_quantity,
+    drift_of,
+    from_scale,
+    speed_of,
+    to_scale,
+)
 from umweg.core.units import to_base
 
 MISREAD_SHARE = 0.02
@@ -98,6 +105,10 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
         return 0.3
     if quantity.kind == "speed_mm_s":
         return 0.04 * abs(value_base) + 0.3
+    if quantity.kind == "speed_rpm":
+        return 0.015 * abs(value_base) + 2.0
+    if quantity.kind == "voltage_v":
+        return 0.01 * abs(value_base) + 0.1
     full_scale = {"pressure_bar": 250.0, "flow_lpm": 100.0, "filter_drop_bar": 4.0}[quantity.kind]
     accuracy = DEFAULT_ACCURACY_PCT
     if instrument is not None:
@@ -197,7 +208,7 @@ def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, w
     """
     *moving, held = behaviour_states(predictor.circuit, function_id, move, when)
     predictor.prepare([*moving, held])
-    speed = Quantity("speed_mm_s", function_id)
+    speed = speed_of(predictor.circuit, function_id)
     ratios, spreads = [], []
     for state in moving:
         table = predictor[state]
@@ -208,10 +219,10 @@ def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, w
         spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
     light, loaded = ratios[0], ratios[-1]
     table = predictor[held]
-    drift = Quantity("drift_mm_min", function_id)
+    drift, limit = drift_of(predictor.circuit, function_id)
     row = table.row(drift)
     spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
-    drifts = ndtr((table.mean[row] - np.arcsinh(10.0)) / spread)
+    drifts = ndtr((table.mean[row] - float(to_scale(drift, np.asarray(limit)))) / spread)
     dead = ndtr((0.12 - light) / 0.05)
     weak = ndtr((0.45 - loaded / np.maximum(light, 0.05)) / spreads[-1])
     slow = ndtr((0.85 - np.minimum(light, loaded)) / spreads[-1])
@@ -384,7 +395,7 @@ def spread_band(
     cumulative = (share[:, None] * ndtr((grid - mean[:, None]) / sd[:, None])).sum(axis=0)
     tail = (1.0 - coverage) / 2.0
     ends = np.interp([tail, 1.0 - tail], cumulative, grid)
-    if quantity.kind in ("speed_mm_s", "drift_mm_min", "flow_lpm"):
+    if quantity.kind in ("speed_mm_s", "speed_rpm", "drift_mm_min", "flow_lpm"):
         ends = np.maximum(ends, 0.0)
     a, b = from_scale(quantity, ends)
     return float(a), float(b)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import (
     BEHAVIOURS,
@@ -143,7 +144,7 @@ def setup_after(circuit: Circuit, observations: Sequence[Observation]) -> Setup:
         if isinstance(observation, Reading):
             named = observation.state
             state = circuit.states.get(named) if isinstance(named, str) else named
-            if observation.quantity in ("pressure_bar", "flow_lpm"):
+            if observation.quantity in ("pressure_bar", "flow_lpm", "voltage_v"):
                 points.add(observation.point)
     return Setup(state, frozenset(points))
 
@@ -228,7 +229,7 @@ class Planner:
         table = self.predictor[state]
         row = table.row(quantity)
         mean, variance = self.belief.posterior(table.mean[row], table.slope[row])
-        point = quantity.place if quantity.kind in ("pressure_bar", "flow_lpm") else None
+        point = quantity.place if quantity.at_point else None
         highest = None
         instrument = None
         if quantity.kind == "pressure_bar":
@@ -238,7 +239,9 @@ class Planner:
             lowest = float(mean[self.live].min())
             instrument = self._gauge(highest, lowest)
         elif quantity.kind == "flow_lpm":
-            instrument = next((i for i in self.instruments if i.measures == "flow"), None)
+            instrument = self._first("flow")
+        elif quantity.kind == "voltage_v":
+            instrument = self._first("voltage")
         typical = float(np.average(mean[self.live], weights=self.weight[self.live]))
         variance = variance + noise_sd(quantity, typical, instrument) ** 2
         bits, saving = self.information(self.outcomes(mean, variance))
@@ -248,7 +251,9 @@ class Planner:
         hazard, live_lines = self._safety(name, state)
         refused = hazard.words if hazard is not None and hazard.refused else ""
         if point is not None and instrument is None:
-            what = "flow meter" if quantity.kind == "flow_lpm" else f"gauge up to {highest:.0f} bar"
+            what = {"flow_lpm": "flow meter", "voltage_v": "voltmeter"}.get(
+                quantity.kind, f"gauge up to {highest or 0.0:.0f} bar"
+            )
             refused = refused or f"the workshop has no {what}"
         return Step(
             "reading",
@@ -271,6 +276,9 @@ class Planner:
             (),
             refused,
         )
+
+    def _first(self, measures: str) -> Instrument | None:
+        return next((i for i in self.instruments if i.measures == measures), None)
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, list[str]]:
         """Hazard and live lines of a named state, judged once for all that is read in it."""
@@ -406,7 +414,9 @@ def _readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool
         return any(
             i.point == quantity.place and i.kind == "inline_flow" for i in state.interventions
         )
-    if quantity.kind == "speed_mm_s":
+    if quantity.kind == "voltage_v":
+        return True
+    if quantity.kind in ("speed_mm_s", "speed_rpm"):
         moving = quantity.place in state.moves
         return moving and state.loads.get(quantity.place) != "stalled" and not state.interventions
     if quantity.kind == "drift_mm_min":
@@ -439,7 +449,7 @@ def _looks(planner: Planner, observations: Sequence[Observation], setup: Setup) 
                         quantity.place,
                         place_label(circuit, quantity),
                         (running, state.label),
-                        ("tripped", "not tripped"),
+                        component_type(circuit.component(quantity.place).type).indicator_words,
                         np.stack([trip, 1.0 - trip]),
                         minutes,
                     )

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.components import component_type
 from umweg.core.diagnose.diagnosis import Diagnosis, Reason, Suspect
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED, Band, Step
 from umweg.core.faults.population import Hypothesis
@@ -206,8 +207,9 @@ def observation_words(circuit: Circuit, observation: Observation) -> str:
             f"{function.label} {move}: {HOW_WORDS[observation.how]}, {WHEN_WORDS[observation.when]}"
         )
     if isinstance(observation, IndicatorLook):
-        label = circuit.component(observation.component).label
-        return f"{label}, indicator {'tripped' if observation.tripped else 'not tripped'}"
+        part = circuit.component(observation.component)
+        yes, no = component_type(part.type).indicator_words
+        return f"{part.label}: {yes if observation.tripped else no}"
     return f"Oil looks {observation.look}"
 
 

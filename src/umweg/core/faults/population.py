@@ -8,7 +8,7 @@ import numpy as np
 
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, FaultMode
-from umweg.core.components.shop_kit import TestKit
+from umweg.core.components.shop_kit import TestKit, Voltmeter
 from umweg.core.errors import StateError
 from umweg.core.network.network import Indices, Network
 from umweg.core.solve.steady import Cases
@@ -196,7 +196,7 @@ class Unknowns:
 
 def unknowns_of(network: Network) -> Unknowns:
     """Every parameter that its type declares a tolerance for, except the shop's own kit."""
-    kits = {p.id for p in network.parts if p.type == TestKit.type_name}
+    kits = {p.id for p in network.parts if p.type in (TestKit.type_name, Voltmeter.type_name)}
     found = [
         p
         for p in network.parameters

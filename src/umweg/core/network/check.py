@@ -7,7 +7,7 @@ from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
 from umweg.core.errors import CircuitError, Problem
-from umweg.core.network.network import state_problems
+from umweg.core.network.network import command_exists, state_problems
 
 
 def check_circuit(circuit: Circuit) -> None:
@@ -145,7 +145,9 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
     for part in parts:
         kind = kinds[part.type]
         nets = [part.connections[p.name] for p in kind.ports if p.domain == "hydraulic"]
-        tanks |= {part.connections[p.name] for p in kind.ports if p.boundary}
+        tanks |= {
+            part.connections[p.name] for p in kind.ports if p.boundary and p.domain == "hydraulic"
+        }
         oil.add_nodes_from(nets)
         nx.add_path(oil, nets)
         barred.add_nodes_from(nets)
@@ -162,7 +164,7 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
     for pump in pumps:
         outlet = pump.connections[kinds[pump.type].ports[1].name]
         reach = nx.node_connected_component(barred, outlet)
-        if not reach & inlets:
+        if not kinds[pump.type].limits_itself and not reach & inlets:
             problems.append(
                 Problem(
                     "no_relief",
@@ -190,18 +192,8 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
 
 def _reference_problems(circuit: Circuit) -> list[Problem]:
     """Functions, states, points and specifications that name something that is not there."""
-    kinds = component_types()
     parts = {c.id: c for c in circuit.components}
     problems = []
-
-    def command_exists(key: str) -> bool:
-        owner, _, name = key.partition(".")
-        part = parts.get(owner)
-        return (
-            part is not None
-            and part.type in kinds
-            and any(c.name == name for c in kinds[part.type].commands)
-        )
 
     for function in circuit.functions:
         where = f"function {function.id}"
@@ -216,13 +208,13 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
             )
         for name, move in function.moves.items():
             for key in move.commands:
-                if not command_exists(key):
+                if not command_exists(circuit, key):
                     problems.append(
                         Problem("no_command", f"{where}, move {name}", f"no command “{key}”")
                     )
         for state, values in function.loads.items():
             for key in values:
-                if not command_exists(f"{function.load}.{key}"):
+                if not command_exists(circuit, f"{function.load}.{key}"):
                     problems.append(
                         Problem(
                             "no_command",
@@ -242,7 +234,7 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
             problems.append(
                 Problem("no_port", where, f"“{point.port}” is not a port on net “{point.net}”")
             )
-        if point.port is None and set(point.methods) - {"tee_gauge"}:
+        if point.port is None and {"inline_flow", "cap"} & set(point.methods):
             problems.append(
                 Problem("no_port", where, "a cap or an in-line meter needs the port that is opened")
             )
@@ -256,7 +248,7 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
             problems.append(Problem("no_state", where, f"there is no state “{spec.state}”"))
         place = (
             functions
-            if spec.quantity in ("speed_mm_s", "drift_mm_min")
+            if spec.quantity in ("speed_mm_s", "speed_rpm", "drift_mm_min")
             else set(parts)
             if spec.quantity == "indicator"
             else points

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umweg.core.circuit.document import Circuit, Component, MachineState
-from umweg.core.components import ComponentType, component_type
+from umweg.core.components import ComponentType, component_type, component_types
 from umweg.core.components.base import Array, Domain
-from umweg.core.components.shop_kit import TestKit
+from umweg.core.components.shop_kit import TestKit, Voltmeter
 from umweg.core.errors import Problem, StateError
 from umweg.core.fluid import viscosity_mm2_s
 
@@ -88,7 +88,24 @@ def with_kits(circuit: Circuit) -> list[Component]:
                 },
             )
         )
+    meters = [p for p in circuit.test_points if p.electrical]
+    frame = next((_frame_of(part) for part in circuit.components if _frame_of(part)), None)
+    for point in meters if frame is not None else ():
+        joins = {"plus": point.net, "minus": str(frame)}
+        label = f"Meter at {point.label}"
+        parts.append(
+            Component(id=kit_id(point.id), type=Voltmeter.type_name, label=label, connections=joins)
+        )
     return parts
+
+
+def _frame_of(part: Component) -> str | None:
+    """The electrical frame, if this part stands on it."""
+    kind = component_types().get(part.type)
+    for port in kind.ports if kind is not None else ():
+        if port.boundary and port.domain == "electrical":
+            return part.connections.get(port.name)
+    return None
 
 
 class Network:
@@ -185,6 +202,8 @@ class Network:
             load = state.loads.get(function.id, "held" if move is None else "free")
             for name, value in function.loads.get(load, {}).items():
                 values[self.slot[f"{function.load}.{name}"]] = value
+        for key, value in state.settings.items():
+            values[self.slot[key]] = value
         for intervention in state.interventions:
             kit = kit_id(intervention.point)
             if intervention.kind == "cap":
@@ -215,6 +234,18 @@ def engine_rpm(circuit: Circuit, state: MachineState, mover_id: str) -> float:
     return named[state.engine] if isinstance(state.engine, str) else float(state.engine)
 
 
+def command_exists(circuit: Circuit, key: str) -> bool:
+    """Does the circuit have the command ``component.command``."""
+    owner, _, name = key.partition(".")
+    kinds = component_types()
+    return any(
+        part.id == owner
+        and part.type in kinds
+        and name in {c.name for c in kinds[part.type].commands}
+        for part in circuit.components
+    )
+
+
 def state_problems(circuit: Circuit, state: MachineState) -> list[Problem]:
     """Everything in a state that the circuit does not have."""
     where = f"state {state.label}"
@@ -232,6 +263,9 @@ def state_problems(circuit: Circuit, state: MachineState) -> list[Problem]:
     for function_id, load in state.loads.items():
         if function_id in functions and load not in functions[function_id].loads:
             found.append(Problem("no_load", where, f"“{function_id}” has no load “{load}”"))
+    for key in state.settings:
+        if not command_exists(circuit, key):
+            found.append(Problem("no_command", where, f"no command “{key}”"))
     points = {p.id: p for p in circuit.test_points}
     for intervention in state.interventions:
         point = points.get(intervention.point)

@@ -10,7 +10,7 @@ from umweg.core.errors import SolveError
 from umweg.core.faults.population import Fault, unknowns_of
 from umweg.core.network.network import Network
 from umweg.core.observe.observations import OIL_C_OF_WHEN, How, OilLook, When
-from umweg.core.observe.quantities import Extractor, Quantity, from_scale
+from umweg.core.observe.quantities import Extractor, Quantity, drift_of, from_scale, speed_of
 from umweg.core.solve.steady import Cases, SteadySolver
 
 
@@ -80,7 +80,7 @@ class HiddenMachine:
         """How an operator would say the function behaves."""
         function = self.circuit.function(function_id)
         oil_c = OIL_C_OF_WHEN[when]
-        speed = Quantity("speed_mm_s", function_id)
+        speed = speed_of(self.circuit, function_id)
         ratios = []
         for load in ("free", "working"):
             if load in function.loads:
@@ -100,8 +100,8 @@ class HiddenMachine:
             return "weak"
         if min(light, loaded) < 0.85:
             return "slow"
-        drift = self.value(Quantity("drift_mm_min", function_id), held)
-        return "drifts" if drift > 10.0 else "as_usual"
+        drift, limit = drift_of(self.circuit, function_id)
+        return "drifts" if self.value(drift, held) > limit else "as_usual"
 
     def indicator(self, component_id: str, state: MachineState) -> bool:
         """Is the filter's indicator tripped."""

@@ -24,7 +24,7 @@ class Instrument(Document):
 
     id: str
     label: str
-    measures: Literal["pressure", "flow", "time", "length"]
+    measures: Literal["pressure", "flow", "time", "length", "voltage", "speed"]
     low: float = 0
     high: float = Field(gt=0)
     unit: str
@@ -40,7 +40,15 @@ class Reading(Document):
     kind: Literal["reading"] = "reading"
     id: str
     point: str
-    quantity: Literal["pressure_bar", "flow_lpm", "speed_mm_s", "drift_mm_min", "time_s"]
+    quantity: Literal[
+        "pressure_bar",
+        "flow_lpm",
+        "speed_mm_s",
+        "speed_rpm",
+        "drift_mm_min",
+        "time_s",
+        "voltage_v",
+    ]
     state: str | MachineState
     value: Number
     unit: str
@@ -109,12 +117,11 @@ def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
         "flow_lpm": "flow",
         "time_s": "time",
         "drift_mm_min": "drift",
-        "speed_mm_s": "mm/s",
+        "speed_mm_s": "velocity",
+        "speed_rpm": "speed",
+        "voltage_v": "voltage",
     }[reading.quantity]
-    if reading.quantity == "speed_mm_s":
-        if reading.unit != "mm/s":
-            raise ObservationError(f"a speed is entered in mm/s, not “{reading.unit}”")
-    elif reading.unit not in UNITS or UNITS[reading.unit].kind != wanted:
+    if reading.unit not in UNITS or UNITS[reading.unit].kind != wanted:
         fit = ", ".join(u.symbol for u in UNITS.values() if u.kind == wanted)
         raise ObservationError(f"“{reading.unit}” is not a unit of {wanted}; use {fit}")
     values = [reading.value, *reading.repeats]
@@ -131,4 +138,4 @@ def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
     kind: Kind = reading.quantity
     quantity = Quantity(kind, reading.point)
     check_quantity(circuit, quantity)
-    return quantity, mean if reading.unit == "mm/s" else to_base(mean, reading.unit)
+    return quantity, to_base(mean, reading.unit)

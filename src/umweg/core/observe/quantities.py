@@ -12,20 +12,32 @@ from umweg.core.components.shop_kit import TestKit
 from umweg.core.errors import ObservationError
 from umweg.core.network.network import Network, kit_id
 
-Kind = Literal["pressure_bar", "flow_lpm", "speed_mm_s", "drift_mm_min", "filter_drop_bar"]
+Kind = Literal[
+    "pressure_bar",
+    "flow_lpm",
+    "speed_mm_s",
+    "speed_rpm",
+    "drift_mm_min",
+    "filter_drop_bar",
+    "voltage_v",
+]
 
 UNIT_OF_KIND: dict[str, str] = {
     "pressure_bar": "bar",
     "flow_lpm": "L/min",
     "speed_mm_s": "mm/s",
+    "speed_rpm": "rpm",
     "drift_mm_min": "mm/min",
+    "voltage_v": "V",
     "filter_drop_bar": "bar",
 }
 WORDS_OF_KIND: dict[str, str] = {
     "pressure_bar": "pressure",
     "flow_lpm": "flow",
     "speed_mm_s": "speed",
+    "speed_rpm": "speed",
     "drift_mm_min": "drift",
+    "voltage_v": "voltage",
     "filter_drop_bar": "pressure drop",
 }
 
@@ -51,6 +63,11 @@ class Quantity:
         raise ObservationError(f"“{kind}” is not a kind of quantity")
 
     @property
+    def at_point(self) -> bool:
+        """Read at a test point with something connected there."""
+        return self.kind in ("pressure_bar", "flow_lpm", "voltage_v")
+
+    @property
     def compressed(self) -> bool:
         """Spans orders of magnitude; compared on an asinh scale."""
         return self.kind == "drift_mm_min"
@@ -68,22 +85,45 @@ def from_scale(quantity: Quantity, value: Array) -> Array:
 
 def place_label(circuit: Circuit, quantity: Quantity) -> str:
     """The place's name as people know it."""
-    if quantity.kind in ("pressure_bar", "flow_lpm"):
+    if quantity.at_point:
         return circuit.test_point(quantity.place).label
     if quantity.kind == "filter_drop_bar":
         return circuit.component(quantity.place).label
     return circuit.function(quantity.place).label
 
 
+def speed_of(circuit: Circuit, function_id: str) -> Quantity:
+    """The speed of a function's actuator: of a rod or of a shaft."""
+    function = circuit.function(function_id)
+    ports = component_type(circuit.component(function.actuator).type).ports
+    turns = any(p.name == function.actuator_port and p.domain == "rotation" for p in ports)
+    return Quantity("speed_rpm" if turns else "speed_mm_s", function_id)
+
+
+DRIFT_MM_MIN = 10.0
+CREEP_RPM = 3.0
+
+
+def drift_of(circuit: Circuit, function_id: str) -> tuple[Quantity, float]:
+    """What shows that a held function moves by itself, and from which value an operator says so."""
+    speed = speed_of(circuit, function_id)
+    if speed.kind == "speed_rpm":
+        return speed, CREEP_RPM
+    return Quantity("drift_mm_min", function_id), DRIFT_MM_MIN
+
+
 def quantities_of(circuit: Circuit) -> tuple[Quantity, ...]:
     """Everything that can be read somewhere on this machine, in a fixed order."""
     found: list[Quantity] = []
     for point in circuit.test_points:
-        found.append(Quantity("pressure_bar", point.id))
+        found.append(Quantity("voltage_v" if point.electrical else "pressure_bar", point.id))
         if "inline_flow" in point.methods:
             found.append(Quantity("flow_lpm", point.id))
     for function in circuit.functions:
-        found += [Quantity("speed_mm_s", function.id), Quantity("drift_mm_min", function.id)]
+        speed = speed_of(circuit, function.id)
+        found.append(speed)
+        if speed.kind == "speed_mm_s":
+            found.append(Quantity("drift_mm_min", function.id))
     for component in circuit.components:
         if "indicator_bar" in component_type(component.type).Parameters.model_fields:
             found.append(Quantity("filter_drop_bar", component.id))
@@ -143,7 +183,7 @@ class Extractor:
     ) -> tuple[Array, list[tuple[int, Array | float]]]:
         network, circuit = self.network, self.network.circuit
         index = network.net_index
-        if quantity.kind == "pressure_bar":
+        if quantity.kind in ("pressure_bar", "voltage_v"):
             row = index[circuit.test_point(quantity.place).net]
             return across[row], [(row, 1.0)]
         if quantity.kind == "flow_lpm":
@@ -154,7 +194,7 @@ class Extractor:
             return across[inlet] - across[outlet], [(inlet, 1.0), (outlet, -1.0)]
         function = circuit.function(quantity.place)
         row = index[circuit.component(function.actuator).connections[function.actuator_port]]
-        if quantity.kind == "speed_mm_s":
+        if quantity.kind in ("speed_mm_s", "speed_rpm"):
             sign = np.sign(across[row])
             return np.abs(across[row]), [(row, sign)]
         sign = np.sign(across[row])

@@ -38,6 +38,22 @@ def assemble(f, j, rows, slots, residual, values):
 
 
 @compiled
+def form_cavities(across, rows, diagonal, limit_bar, lpm_per_bar, residual, values):
+    """Below ``limit_bar`` gas comes out of the oil and fills what the oil leaves.
+
+    ``rows`` are the unknowns that are oil (−1 elsewhere), in elimination order.
+    """
+    for r in range(rows.shape[0]):
+        if rows[r] < 0:
+            continue
+        for b in range(residual.shape[1]):
+            below = limit_bar - across[rows[r], b]
+            if below > 0.0:
+                residual[r, b] -= lpm_per_bar * below
+                values[diagonal[r], b] += lpm_per_bar
+
+
+@compiled
 def factor(values, diagonal, lower_first, lower_slot, update_first, update_target, update_right):
     """LU factors in place, without pivoting."""
     for k in range(diagonal.shape[0]):

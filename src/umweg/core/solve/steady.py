@@ -22,12 +22,19 @@ from umweg.core.solve.elimination import (
     assemble,
     control,
     factor,
+    form_cavities,
     gather,
     load_diagonal,
     measure,
     substitute,
 )
 from umweg.core.solve.structure import Structure, structure_of
+
+
+CAVITY_BAR = -0.95
+"""Gauge pressure at which oil at sea level parts: no net falls far below it."""
+CAVITY_LPM_PER_BAR = 20.0
+"""How stiffly a cavity holds that pressure."""
 
 
 @dataclass(frozen=True)
@@ -62,6 +69,7 @@ class Options:
     pressure_step_bar: float = 60.0
     speed_step_mm_s: float = 200.0
     shaft_step_rpm: float = 500.0
+    voltage_step_v: float = 12.0
 
 
 @dataclass(frozen=True)
@@ -152,16 +160,23 @@ class SteadySolver:
         self.options = options or Options()
         self.structure: Structure = structure_of(network)
         n = network.unknown_count
-        mass = {"hydraulic": 1.0, "translation": 0.1, "rotation": 0.05}
+        mass = {"hydraulic": 1.0, "translation": 0.1, "rotation": 0.05, "electrical": 0.1}
         limit = {
             "hydraulic": self.options.pressure_step_bar,
             "translation": self.options.speed_step_mm_s,
             "rotation": self.options.shaft_step_rpm,
+            "electrical": self.options.voltage_step_v,
         }
         order = self.structure.order
         self._mass = np.array([mass[network.domains[i]] for i in order])
         self._limit = np.array([limit[network.domains[i]] for i in order])
+        self._oil = np.array([i if network.domains[i] == "hydraulic" else -1 for i in order])
         self._rotation = np.array([network.domains[i] == "rotation" for i in range(n)])
+
+    def cavitating(self, across: Array) -> list[str]:
+        """Names of the nets of one solved machine ``across (N_all,)`` where the oil parts."""
+        oil = sorted(int(i) for i in self._oil if i >= 0)
+        return [self.network.net_names[i] for i in oil if across[i] < CAVITY_BAR + 0.05]
 
     def parameters_of(self, states: Sequence[SolvableState], cases: Cases) -> Array:
         """(M, B) parameter vectors: those of the state, with each case's differences."""
@@ -299,6 +314,15 @@ class SteadySolver:
             rows = parameters[first : first + len(k.component_ids) * m]
             group.kind.law(x, rows.reshape(-1, m, across.shape[1]), env, f, j)
             assemble(f, j, s.rows_of[g], s.slots_of[g], work.residual, work.values)
+        form_cavities(
+            across,
+            self._oil,
+            s.diagonal,
+            CAVITY_BAR,
+            CAVITY_LPM_PER_BAR,
+            work.residual,
+            work.values,
+        )
         return work.residual, work.values
 
     def _factor(self, values: Array) -> None:
