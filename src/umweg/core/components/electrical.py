@@ -108,13 +108,13 @@ class PowerSupply(ComponentType):
 def _switch(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            made = min(max(k[c, 3, b] * k[c, 1, b] + k[c, 2, b], 0.0), 1.0)
+            made, _ = smooth_step(k[c, 3, b] * k[c, 1, b] + k[c, 2, b], 0.35, 0.65)
             g = _EL * (made / k[c, 0, b] + _OPEN_S)
             couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
 
 
 class Switch(ComponentType):
-    """Switch or push button: ``i = made·U/R``; made = reach·closed + stuck."""
+    """Switch or push button: ``i = made·U/R``, made = S(reach·closed + stuck), 0.35 … 0.65."""
 
     type_name = "switch"
     label = "Switch"
@@ -198,7 +198,7 @@ def _relay(x, k, env, f, j):
             pull, dpull = smooth_step(volts / k[c, 1, b], 0.45, 0.65)
             sign = 1.0 - 2.0 * k[c, 4, b]
             made = k[c, 4, b] + sign * pull
-            welded = k[c, 3, b]
+            welded, _ = smooth_step(k[c, 3, b], 0.35, 0.65)
             contact = _EL * (made * (1.0 - welded) + welded) / k[c, 2, b] + _EL * _OPEN_S
             across = x[c, 2, b] - x[c, 3, b]
             couple(f, j, c, b, 2, 3, contact * across, contact)

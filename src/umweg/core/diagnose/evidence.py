@@ -207,7 +207,8 @@ def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, w
     soft, by the spread of the prediction and of the operator's eye.
     """
     *moving, held = behaviour_states(predictor.circuit, function_id, move, when)
-    predictor.prepare([*moving, held])
+    can_drift = "held" in predictor.circuit.function(function_id).loads
+    predictor.prepare([*moving, held] if can_drift else moving)
     speed = speed_of(predictor.circuit, function_id)
     ratios, spreads = [], []
     for state in moving:
@@ -218,17 +219,24 @@ def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, w
         spread = np.sqrt((table.slope[row] ** 2).sum(axis=0)) / healthy
         spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
     light, loaded = ratios[0], ratios[-1]
-    table = predictor[held]
-    drift, limit = drift_of(predictor.circuit, function_id)
-    row = table.row(drift)
-    spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
-    drifts = ndtr((table.mean[row] - float(to_scale(drift, np.asarray(limit)))) / spread)
+    drifts = _drift_probability(predictor, held, function_id) if can_drift else 0.0 * light
     dead = ndtr((0.12 - light) / 0.05)
     weak = ndtr((0.45 - loaded / np.maximum(light, 0.05)) / spreads[-1])
     slow = ndtr((0.85 - np.minimum(light, loaded)) / spreads[-1])
     moves = (1.0 - dead) * (1.0 - weak)
     words = np.stack([moves * (1.0 - slow), moves * slow, (1.0 - dead) * weak, dead])
     result: Array = np.vstack([words * (1.0 - drifts), drifts[None]])
+    return result
+
+
+def _drift_probability(predictor: Predictor, held: MachineState, function_id: str) -> Array:
+    """(C,) probability that an operator sees a held function move by itself."""
+    table = predictor[held]
+    drift, limit = drift_of(predictor.circuit, function_id)
+    row = table.row(drift)
+    spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
+    mean = np.abs(table.mean[row])
+    result: Array = ndtr((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
     return result
 
 

@@ -389,7 +389,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
         if isinstance(o, Reading) and isinstance(o.state, str)
     }
     for name, state in circuit.states.items():
-        if state.engine == "off":
+        if state.engine == "off" and circuit.prime_movers:
             continue
         for quantity in predictor.quantities:
             if (quantity.kind, quantity.place, name) in taken:

@@ -100,6 +100,8 @@ class HiddenMachine:
             return "weak"
         if min(light, loaded) < 0.85:
             return "slow"
+        if "held" not in function.loads:
+            return "as_usual"
         drift, limit = drift_of(self.circuit, function_id)
         return "drifts" if self.value(drift, held) > limit else "as_usual"
 

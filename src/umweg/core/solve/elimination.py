@@ -10,13 +10,18 @@ from umweg.core.components.kernels import law as compiled
 
 
 @compiled
-def gather(across, nets, x):
-    """Copy the across variables of a group's ports: ``across (N, B)`` to ``x (C, P, B)``."""
+def gather(across, nets, x, f, j):
+    """Copy the across variables of a group's ports: ``across (N, B)`` to ``x (C, P, B)``, and
+    clear what its law will add to."""
     for c in range(nets.shape[0]):
         for p in range(nets.shape[1]):
             row = nets[c, p]
             for b in range(x.shape[2]):
                 x[c, p, b] = across[row, b]
+                f[c, p, b] = 0.0
+            for q in range(nets.shape[1]):
+                for b in range(x.shape[2]):
+                    j[c, p, q, b] = 0.0
 
 
 @compiled

@@ -30,7 +30,6 @@ from umweg.core.solve.elimination import (
 )
 from umweg.core.solve.structure import Structure, structure_of
 
-
 CAVITY_BAR = -0.95
 """Gauge pressure at which oil at sea level parts: no net falls far below it."""
 CAVITY_LPM_PER_BAR = 20.0
@@ -136,8 +135,9 @@ class _Run:
 
     def keep(self, mask: NDArray[np.bool_]) -> None:
         """Drop the cases that are done."""
+        left = np.flatnonzero(mask)
         for name in self.ARRAYS:
-            setattr(self, name, np.ascontiguousarray(getattr(self, name)[..., mask]))
+            setattr(self, name, np.take(getattr(self, name), left, axis=-1))
 
 
 class _Work:
@@ -180,7 +180,7 @@ class SteadySolver:
 
     def parameters_of(self, states: Sequence[SolvableState], cases: Cases) -> Array:
         """(M, B) parameter vectors: those of the state, with each case's differences."""
-        values = np.stack([s.parameters for s in states])[cases.state].T.copy()
+        values: Array = np.take(np.stack([s.parameters for s in states], 1), cases.state, axis=1)
         for w in range(cases.slot.shape[1]):
             rows = np.flatnonzero(cases.slot[:, w] >= 0)
             values[cases.slot[rows, w], rows] = cases.value[rows, w]
@@ -307,9 +307,7 @@ class SteadySolver:
         work.values.fill(0.0)
         for g, group in enumerate(self.network.groups):
             x, f, j, k = work.x[g], work.f[g], work.j[g], group
-            gather(across, group.nets, x)
-            f.fill(0.0)
-            j.fill(0.0)
+            gather(across, group.nets, x, f, j)
             first, m = k.first_parameter, k.parameter_count
             rows = parameters[first : first + len(k.component_ids) * m]
             group.kind.law(x, rows.reshape(-1, m, across.shape[1]), env, f, j)
