@@ -18,7 +18,7 @@ from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.job import read_job
 from umweg.core.observe.predict import Predictor
-from umweg.core.shop.compliance import unmet_specifications
+from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
 
@@ -52,7 +52,7 @@ def _circuit(name: str) -> Circuit:
 def check(circuit: str) -> None:
     """Find every mistake of a circuit document at once."""
     document = _circuit(circuit)
-    findings = unmet_specifications(document)
+    findings = solved_findings(document)
     for finding in findings:
         print(f"  - {finding}")
     if findings:
@@ -166,20 +166,23 @@ app.add_typer(bench_app, name="bench")
 
 
 @bench_app.command("solve")
-def bench_solve(batch: int = 10000) -> None:
+def bench_solve(batch: int = 10000, circuit: str = "") -> None:
     """Steady solves per second, against one scipy call per candidate."""
     from umweg import bench as benches
 
     print(
-        f"{'circuit':16}{'unknowns':>9}{'nonzeros':>9}{'filled':>8}{'updates':>8}{'solves/s':>10}"
-        f"{'scipy/s':>9}{'ratio':>8}{'converged':>11}{'median it.':>11}{'gap bar':>10}"
+        f"{'circuit':17}{'unknowns':>9}{'nonzeros':>9}{'filled':>7}{'updates':>8}{'solves/s':>10}"
+        f"{'scipy/s':>9}{'ratio':>7}{'with J/s':>9}{'ratio':>7}{'scipy solves':>13}"
+        f"{'converged':>11}{'median it.':>11}{'gap bar':>9}{'MB':>6}"
     )
-    for name in circuit_ids():
+    for name in [circuit] if circuit else circuit_ids():
         f = benches.bench_solve(load_circuit(name), batch)
         print(
-            f"{f.circuit:16}{f.unknowns:9}{f.nonzeros:9}{f.filled:8}{f.updates:8}"
-            f"{f.per_second:10.0f}{f.scipy_per_second:9.1f}{f.ratio:8.0f}{f.converged:11.4%}"
-            f"{f.iterations_median:11.0f}{f.worst_bar:10.1e}"
+            f"{f.circuit:17}{f.unknowns:9}{f.nonzeros:9}{f.filled:7}{f.updates:8}"
+            f"{f.per_second:10.0f}{f.scipy_per_second:9.1f}{f.ratio:7.0f}"
+            f"{f.scipy_helped_per_second:9.1f}{f.per_second / f.scipy_helped_per_second:7.0f}"
+            f"{f.scipy_solved:13.0%}{f.converged:11.4%}{f.iterations_median:11.0f}"
+            f"{f.worst_bar:9.1e}{f.memory_mb:6.0f}"
         )
 
 
@@ -212,11 +215,13 @@ def serve(
 
 
 @app.command()
-def formats(folder: Path = Path("docs/formats")) -> None:
-    """Write the published schemas of our files and of the API."""
+def formats(folder: Path = Path("docs")) -> None:
+    """Write the published schemas of our files and of the API, and the generated pages."""
+    from umweg.pages import write_pages
     from umweg.web.formats import publish
 
-    publish(folder)
+    publish(folder / "formats")
+    write_pages(folder)
 
 
 @app.command()

@@ -58,6 +58,9 @@ def test_derivatives_are_exact(kind: type[ComponentType]) -> None:
     """Central differences of the flows, both directions, at zero and far out."""
     generator = np.random.default_rng(3)
     x, k = points(kind, generator, 120), commanded(kind, generator, 120)
+    for name in ("centre_k", "float_k", "normally_open", "normally_closed", "stuck"):
+        if name in kind.Parameters.model_fields:
+            k[0, kind.parameter_names().index(name)] = generator.uniform(0, 1, 120)
     nu = generator.uniform(10, 200, 120)
     _, j = evaluate(kind, x, k, nu)
     for column in range(len(kind.ports)):
@@ -92,6 +95,12 @@ def test_passive_types_take_power_in(kind: type[ComponentType]) -> None:
     x, k = points(kind, generator, 200), commanded(kind, generator, 200)
     f, _ = evaluate(kind, x, k, np.full(200, 46.0))
     assert (x * f).sum(axis=1).min() > -1e-9
+    for mode in kind.fault_modes:
+        row = kind.parameter_names().index(mode.parameter)
+        worst = k.copy()
+        worst[0, row] = mode.value(float(k[0, row, 0]), 1.0)
+        f, _ = evaluate(kind, x, worst, np.full(200, 46.0))
+        assert (x * f).sum(axis=1).min() > -1e-9, mode.name
 
 
 @each_type

@@ -31,7 +31,7 @@ from umweg.core.observe.quantities import Quantity
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.library import HERE, load_jobs
 
-JOBS = {job.id: job for job in load_jobs()}
+JOBS = {job.id: job for job in load_jobs() if job.circuit == "packer_truck"}
 PRESSURE = Quantity("pressure_bar", "block_gauge")
 
 
@@ -372,7 +372,7 @@ def test_reasons_are_told_in_words(packer: Circuit, packer_doctor: Diagnostician
         ({"state": "blade_up"}, "there is no state “blade_up”"),
         ({"quantity": "flow_lpm", "unit": "gpm"}, "flow cannot be read at “block_gauge”"),
         ({"quantity": "time_s", "unit": "s", "point": "blade", "value": 0.0}, "more than 0 s"),
-        ({"quantity": "speed_mm_s", "unit": "in", "point": "blade"}, "entered in mm/s"),
+        ({"quantity": "speed_mm_s", "unit": "in", "point": "blade"}, "“in” is not a unit of velocity; use mm/s, in/s"),
     ],
 )
 def test_impossible_readings_are_refused(

@@ -11,8 +11,9 @@ from umweg.core.errors import CircuitError, FormatError
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.check import check_circuit
 from umweg.core.observe.job import read_job
-from umweg.core.shop.compliance import unmet_specifications
+from umweg.core.shop.compliance import findings, unmet_specifications
 from umweg.core.units import UNITS, from_base, to_base
+from umweg.library import HERE
 
 Data = dict[str, Any]
 
@@ -177,3 +178,33 @@ def test_unit_definitions() -> None:
     assert to_base(10, "gpm") == pytest.approx(37.854, abs=1e-3)
     assert to_base(212, "°F") == pytest.approx(100.0)
     assert to_base(18, "MPa") == 180
+
+
+def turned(data: Data, identifier: str, one: str, two: str) -> None:
+    joins = component(data, identifier)["connections"]
+    joins[one], joins[two] = joins[two], joins[one]
+
+
+def test_check_valve_pointing_the_wrong_way_is_named() -> None:
+    data: Data = json.loads((HERE / "circuits" / "turf_lift.json").read_text())
+    turned(data, "lift_check", "inlet", "outlet")
+    found = [str(p) for p in findings(read_circuit(json.dumps(data)))]
+    assert any("component lift_check: Check valve points the wrong way" in f for f in found)
+    assert any("the healthy machine does not move" in f for f in found)
+
+
+def test_reversed_hose_pair_is_named(packer_data: Data) -> None:
+    turned(packer_data, "blade_section", "A", "B")
+    found = [str(p) for p in findings(read_circuit(json.dumps(packer_data)))]
+    assert any(
+        "component blade_section: connections of A and B are a reversed pair" in f for f in found
+    )
+    assert any(
+        "function blade, move extend: the healthy machine moves the other way" in f for f in found
+    )
+
+
+def test_setting_without_its_command_is_named(packer_data: Data) -> None:
+    packer_data["states"]["neutral_idle"]["settings"] = {"pto.clutch": 0}
+    with pytest.raises(CircuitError, match=r"no command “pto\.clutch”"):
+        check_circuit(read_circuit(json.dumps(packer_data)))

@@ -9,6 +9,7 @@ import pytest
 from umweg.cli import app
 from umweg.core.components import component_types
 from umweg.core.errors import UmwegError
+from umweg.pages import pages
 from umweg.service.paths import ROOT
 from umweg.web.formats import published
 
@@ -30,9 +31,18 @@ def test_every_command_is_in_the_readme() -> None:
         assert f"./umweg {name}" in README
 
 
-def test_every_component_type_is_in_the_architecture() -> None:
+PAGES = pages()
+
+
+@pytest.mark.parametrize("name", sorted(PAGES))
+def test_generated_pages_are_current(name: str) -> None:
+    assert (ROOT / "docs" / name).read_text() == PAGES[name], "run: ./umweg formats"
+
+
+def test_every_component_type_has_its_section() -> None:
+    page = PAGES["components.md"]
     for name in component_types():
-        assert f"`{name}`" in ARCHITECTURE
+        assert f"(`{name}`)" in page
 
 
 def subclasses(kind: type[UmwegError]) -> list[type[UmwegError]]:

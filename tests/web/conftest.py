@@ -10,6 +10,8 @@ from fastapi.testclient import TestClient
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
+from umweg.core.circuit.document import Circuit
+from umweg.core.observe.job import Job
 from umweg.db import migrate, store
 from umweg.db.session import make_engine
 from umweg.library import load_circuit, load_jobs
@@ -17,7 +19,15 @@ from umweg.service.postgres import Cluster
 from umweg.web.app import create_app
 from umweg.web.doctors import Doctors
 
+SHOWN = {"packer_truck", "tail_lift"}
+"""Machines in the test workshop: an engine's and a battery's."""
 TABLES = "entry, job, machine, circuit_revision, instrument, workshop"
+
+
+def demo() -> tuple[list[Circuit], list[Job]]:
+    """Circuits and jobs of the test workshop."""
+    jobs = [job for job in load_jobs() if job.circuit in SHOWN]
+    return [load_circuit(name) for name in sorted(SHOWN)], jobs
 
 
 @pytest.fixture(scope="session")
@@ -44,7 +54,7 @@ def workshop(engine: Engine) -> Engine:
     with engine.begin() as connection:
         connection.execute(text(f"TRUNCATE {TABLES} CASCADE"))
     with Session(engine) as session:
-        store.load_demo(session, "Test workshop", [load_circuit("packer_truck")], load_jobs())
+        store.load_demo(session, "Test workshop", *demo())
         session.commit()
     return engine
 

@@ -49,7 +49,7 @@ def post(
 
 def test_list_says_machine_complaint_progress_and_next(client: TestClient) -> None:
     cards = client.get("/api/jobs").json()
-    assert len(cards) == 2
+    assert len(cards) == 3
     weak = next(c for c in cards if c["machine"]["serial"] == "R18-0417")
     assert weak["complaint"].startswith("Blade stalls")
     assert weak["observations"] == 6
@@ -281,14 +281,33 @@ def test_a_job_keeps_the_circuit_revision_it_used(client: TestClient, workshop: 
     assert client.get(f"/api/jobs/{job}").json()["circuit_revision"] == used
 
 
+def test_voltages_are_read_and_judged_like_pressures(client: TestClient) -> None:
+    cards = client.get("/api/jobs").json()
+    job = next(c for c in cards if c["machine"]["serial"] == "V8-2207")["id"]
+    data = {
+        "kind": "reading",
+        "id": "new",
+        "point": "plug_s1",
+        "quantity": "voltage_v",
+        "state": "lift_stop",
+        "value": 6.1,
+        "unit": "V",
+        "instrument": "meter",
+    }
+    answer = post(client, job, data)
+    assert answer.status_code == 201
+    assert answer.json()["entry"]["verdict"]["word"] == "low"
+    assert post(client, job, {**data, "unit": "bar"}).status_code == 422
+    suspects = answer.json()["diagnosis"]["suspects"]
+    assert suspects[0]["key"] != "pendant_lift:never_makes", "S1 low is another story"
+
+
 def test_the_demo_is_loaded_once(workshop: Engine) -> None:
     with Session(workshop) as session:
-        again = store.load_demo(
-            session, "Test workshop", [load_circuit("packer_truck")], load_jobs()
-        )
+        again = store.load_demo(session, "Test workshop", *demo())
         session.commit()
         assert again is False
-        assert len(store.all_jobs(session)) == 2
+        assert len(store.all_jobs(session)) == 3
 
 
 def test_models_and_migrations_agree(workshop: Engine) -> None:

@@ -87,7 +87,9 @@ class Move(Document):
 
     label: str
     commands: dict[str, float] = Field(description="component.command to value")
-    healthy_mm_s: float | None = Field(default=None, description="actuator speed if specified")
+    direction: Literal[-1, 1] | None = Field(
+        default=None, description="sign of the actuator's speed when the machine is in order"
+    )
 
 
 class Function(Document):

@@ -14,6 +14,7 @@ from umweg.core.components.kernels import (
     couple,
     forward,
     law,
+    limited,
     ramp,
     scalar,
     smooth_step,
@@ -63,16 +64,6 @@ def spool(x, f, j, c, b, travel, movers, work_k, drain_k, centre_k, float_k, lea
         couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
         half = 0.1 * leak
         couple(f, j, c, b, 0, work, half * (x[c, 0, b] - x[c, work, b]), half)
-
-
-@scalar
-def limited(position: float) -> tuple[float, float]:
-    """Between the stops −1 and 1, and whether it is."""
-    if position > 1.0:
-        return 1.0, 0.0
-    if position < -1.0:
-        return -1.0, 0.0
-    return position, 1.0
 
 
 @law
@@ -289,10 +280,14 @@ class PilotDirectionalValve(ComponentType):
 def _solenoid_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            start, full, gain = k[c, 8, b], k[c, 9, b], k[c, 10, b]
-            one, up = coil_pull(x, f, j, c, b, 4, 6, k[c, 5, b], k[c, 7, b], start, full)
-            two, down = coil_pull(x, f, j, c, b, 5, 6, k[c, 6, b], k[c, 7, b], start, full)
-            travel, free = limited(gain * (one - two) + k[c, 11, b])
+            start, full, gain = k[c, 9, b], k[c, 10, b], k[c, 11, b]
+            one, up = coil_pull(
+                x, f, j, c, b, 4, 6, k[c, 5, b], k[c, 7, b], k[c, 8, b], start, full
+            )
+            two, down = coil_pull(
+                x, f, j, c, b, 5, 6, k[c, 6, b], k[c, 7, b], k[c, 8, b], start, full
+            )
+            travel, free = limited(gain * (one - two) + k[c, 12, b])
             up *= gain * free
             down *= gain * free
             leak = k[c, 4, b] * NU_REF / env[0, b]
@@ -302,14 +297,16 @@ def _solenoid_spool(x, k, env, f, j):
 
 
 @scalar
-def coil_pull(x, f, j, c, b, plus, minus, ohm, rated_a, start, full):
+def coil_pull(x, f, j, c, b, plus, minus, ohm, nominal_ohm, rated_v, start, full):
     """A solenoid between two ports: its current, and how far it pulls (0 … 1) with the slope.
 
-    Travel is a cubic step of current over rated current, from ``start`` to ``full``.
+    Travel is a cubic step, from ``start`` to ``full``, of the ampere-turns over the rated ones:
+    ``U/U_rated``, less where the coil is open. Shorted turns carry more but count for nothing, so
+    a shorted coil pulls with the voltage that is left.
     """
     volts = x[c, plus, b] - x[c, minus, b]
     couple(f, j, c, b, plus, minus, _EL * volts / ohm, _EL / ohm)
-    scale = 1.0 / (ohm * rated_a)
+    scale = min(1.0, nominal_ohm / ohm) / rated_v
     pull, slope = smooth_step(volts * scale, start, full)
     return pull, slope * scale
 
@@ -318,9 +315,10 @@ class CoilParameters(ParameterSet):
     """One solenoid."""
 
     coil_ohm: float = quantity(7, "Ω", "coil", low=0.1, high=1e6)
-    rated_a: float = quantity(1.7, "A", "current at nominal voltage", low=0.05, high=50)
-    start_share: float = quantity(0.45, "1", "current where it starts to pull", low=0, high=2)
-    full_share: float = quantity(0.7, "1", "current for full travel", low=0.05, high=3)
+    nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6)
+    rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+    start_share: float = quantity(0.45, "1", "voltage share where it starts", low=0, high=2)
+    full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
 
 
 def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
@@ -354,7 +352,7 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
 class SolenoidDirectionalValve(ComponentType):
     """Three-position four-way spool shifted by one solenoid at each end.
 
-    Travel = S(i_a/i_rated) − S(i_b/i_rated), S a cubic step between start and full current; lands
+    Travel = S(U_a/U_rated) − S(U_b/U_rated), S a cubic step between start and full share; lands
     as in the lever valve. A proportional valve has a wide step.
     """
 
@@ -373,9 +371,10 @@ class SolenoidDirectionalValve(ComponentType):
     class Parameters(SpoolParameters):
         coil_a_ohm: float = quantity(7, "Ω", "coil a", low=0.1, high=1e6)
         coil_b_ohm: float = quantity(7, "Ω", "coil b", low=0.1, high=1e6)
-        rated_a: float = quantity(1.7, "A", "current at nominal voltage", low=0.05, high=50)
-        start_share: float = quantity(0.45, "1", "current where it starts", low=0, high=2)
-        full_share: float = quantity(0.7, "1", "current for full travel", low=0.05, high=3)
+        nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6)
+        rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+        start_share: float = quantity(0.45, "1", "voltage share where it starts", low=0, high=2)
+        full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
         reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)
         offset: float = quantity(0, "1", "spool position with both coils off", low=-1, high=1)
 
@@ -417,17 +416,17 @@ class SolenoidDirectionalValve(ComponentType):
 
 
 class ProportionalDirectionalValve(SolenoidDirectionalValve):
-    """Proportional spool valve: travel follows the coil's current over a wide range.
+    """Proportional spool valve: travel follows the coil over a wide range.
 
-    Equations as the solenoid directional valve; from start to full current the spool meters.
+    Equations as the solenoid directional valve; from start to full share the spool meters.
     """
 
     type_name = "proportional_directional_valve"
     label = "Proportional directional valve"
 
     class Parameters(SolenoidDirectionalValve.Parameters):
-        start_share: float = quantity(0.2, "1", "current where it starts", low=0, high=2)
-        full_share: float = quantity(0.95, "1", "current for full travel", low=0.05, high=3)
+        start_share: float = quantity(0.2, "1", "voltage share where it starts", low=0, high=2)
+        full_share: float = quantity(0.95, "1", "voltage share for full travel", low=0.05, high=3)
 
 
 @law
@@ -435,16 +434,16 @@ def _solenoid_poppet(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             pull, slope = coil_pull(
-                x, f, j, c, b, 2, 3, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b]
+                x, f, j, c, b, 2, 3, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
             )
-            sign = 1.0 - 2.0 * k[c, 6, b]
-            moved = k[c, 7, b] * pull
-            opening = k[c, 6, b] + sign * moved
-            opening = opening + k[c, 8, b] * (1.0 - opening)
-            rise = sign * k[c, 7, b] * slope * (1.0 - k[c, 8, b])
+            sign = 1.0 - 2.0 * k[c, 7, b]
+            moved = k[c, 8, b] * pull
+            opening = k[c, 7, b] + sign * moved
+            opening = opening + k[c, 9, b] * (1.0 - opening)
+            rise = sign * k[c, 8, b] * slope * (1.0 - k[c, 9, b])
             movers = ((2, rise), (3, -rise))
-            land(x, f, j, c, b, 0, 1, k[c, 4, b], opening, 1.0, movers)
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 5, b], 0.5)
+            land(x, f, j, c, b, 0, 1, k[c, 5, b], opening, 1.0, movers)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 6, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -520,15 +519,15 @@ def _solenoid_three_way(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             pull, slope = coil_pull(
-                x, f, j, c, b, 3, 4, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b]
+                x, f, j, c, b, 3, 4, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
             )
-            position = k[c, 7, b] * pull
-            position = position + k[c, 8, b] * (1.0 - position)
-            rise = k[c, 7, b] * slope * (1.0 - k[c, 8, b])
+            position = k[c, 8, b] * pull
+            position = position + k[c, 9, b] * (1.0 - position)
+            rise = k[c, 8, b] * slope * (1.0 - k[c, 9, b])
             movers = ((3, rise), (4, -rise))
-            land(x, f, j, c, b, 0, 1, k[c, 4, b], position, 1.0, movers)
-            land(x, f, j, c, b, 1, 2, k[c, 5, b], 1.0 - position, -1.0, movers)
-            leak = k[c, 6, b]
+            land(x, f, j, c, b, 0, 1, k[c, 5, b], position, 1.0, movers)
+            land(x, f, j, c, b, 1, 2, k[c, 6, b], 1.0 - position, -1.0, movers)
+            leak = k[c, 7, b]
             couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
 
 

@@ -127,6 +127,16 @@ def forward(dp_bar: float, k: float) -> tuple[float, float]:
 
 
 @scalar
+def limited(position: float) -> tuple[float, float]:
+    """Between the stops −1 and 1, and whether it is."""
+    if position > 1.0:
+        return 1.0, 0.0
+    if position < -1.0:
+        return -1.0, 0.0
+    return position, 1.0
+
+
+@scalar
 def saturating(value: float, limit: float) -> tuple[float, float]:
     """``limit·s/√(1+s²)`` with ``s = value/limit``: follows ``value``, never beyond ``limit``."""
     s = value / limit

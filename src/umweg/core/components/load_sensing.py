@@ -11,12 +11,13 @@ from umweg.core.components.base import (
     Port,
     quantity,
 )
-from umweg.core.components.directional_valves import SPOOL_SHIFTED, SPOOL_WORN, limited
+from umweg.core.components.directional_valves import SPOOL_SHIFTED, SPOOL_WORN
 from umweg.core.components.kernels import (
     couple,
     forward,
     larger,
     law,
+    limited,
     regulated,
     scalar,
     smooth_step,

@@ -11,7 +11,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, saturating, smooth_step, turbulent
+from umweg.core.components.kernels import couple, law, limited, smooth_step, turbulent
 from umweg.core.components.sources import filling
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
@@ -218,7 +218,7 @@ def _servo_pump(x, k, env, f, j):
             control = x[c, 2, b] - x[c, 3, b]
             reach, dreach = smooth_step(control, k[c, 2, b], k[c, 3, b])
             wanted = lever * reach * k[c, 6, b] + k[c, 4, b]
-            stroke, dwanted = saturating(wanted, 3.0)
+            stroke, dwanted = limited(wanted)
             dstroke = dwanted * lever * dreach * k[c, 6, b]
             dp = x[c, 1, b] - x[c, 0, b]
             q = full * n * stroke

@@ -53,6 +53,26 @@ class HiddenMachine:
         ------
         SolveError : this machine has no steady state there.
         """
+        value = self._solved(quantity, state, healthy)[0]
+        return float(from_scale(quantity, value)[0])
+
+    def signed(self, quantity: Quantity, state: MachineState, healthy: bool = False) -> float:
+        """Speed of a function's actuator with its direction: out or forward is positive.
+
+        Raises
+        ------
+        SolveError : this machine has no steady state there.
+        """
+        value, across = self._solved(quantity, state, healthy)
+        function = self.circuit.function(quantity.place)
+        net = self.circuit.component(function.actuator).connections[function.actuator_port]
+        sign = np.sign(across[self.network.net_index[net], 0])
+        return float(sign * from_scale(quantity, value)[0])
+
+    def _solved(
+        self, quantity: Quantity, state: MachineState, healthy: bool
+    ) -> tuple[Array, Array]:
+        """The quantity on its comparison scale, and the solved across variables."""
         own = {} if healthy else self._own
         slots = np.array([list(own) or [-1]], dtype=np.intp)
         values = np.array([list(own.values()) or [0.0]])
@@ -66,7 +86,7 @@ class HiddenMachine:
         value, _ = self._extract.value_and_slope(
             quantity, solution.across, parameters, solvable.viscosity_mm2_s, nothing
         )
-        return float(from_scale(quantity, value)[0])
+        return value, solution.across
 
     def read(self, quantity: Quantity, state: MachineState, noise_sd: float) -> float:
         """A reading: the true value with the instrument's noise."""

@@ -1,12 +1,21 @@
-"""Does the healthy machine meet its own specifications."""
+"""Does the healthy machine do what its document says; and if not, is something turned round."""
+
+from collections.abc import Iterator
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit
-from umweg.core.errors import Problem
+from umweg.core.circuit.document import Circuit, Component, MachineState, Specification
+from umweg.core.components import component_type
+from umweg.core.errors import Problem, SolveError
+from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.quantities import UNIT_OF_KIND, Kind, Quantity
+from umweg.core.observe.quantities import UNIT_OF_KIND, Kind, Quantity, speed_of
 from umweg.core.shop.verdict import judge
+from umweg.core.solve.steady import SteadySolver
+
+STANDS_BELOW = 0.5
+"""Slower than this [mm/s or rpm] a function that is called for does not move at all."""
+_PAIRS = (("A", "B"), ("L", "R"), ("X", "Y"), ("coil_a", "coil_b"))
 
 
 def unmet_specifications(circuit: Circuit) -> list[Problem]:
@@ -16,24 +25,122 @@ def unmet_specifications(circuit: Circuit) -> list[Problem]:
     ----------
     circuit : a document that passed the check of its structure
     """
-    machine = HiddenMachine(circuit, (), np.random.default_rng(0))
+    return [p for p in (_unmet(_healthy(circuit), s) for s in circuit.specifications) if p]
+
+
+def wrong_moves(circuit: Circuit) -> list[Problem]:
+    """Moves that the healthy machine does not make, or makes the other way.
+
+    Only moves that state their direction are judged, at rated speed and light load.
+    """
+    machine = _healthy(circuit)
+    return [
+        problem
+        for function in circuit.functions
+        for move in function.moves
+        if (problem := _wrong(machine, function.id, move)) is not None
+    ]
+
+
+def turned_round(circuit: Circuit) -> list[Problem]:
+    """Connections that, turned round, would mend what the document does not meet.
+
+    Each check valve and each pair of hoses is swapped in turn and the machine solved again; a swap
+    that leaves nothing unmet, or at most a third of it, is named.
+    """
+    found = len(unmet_specifications(circuit)) + len(wrong_moves(circuit))
+    if not found:
+        return []
     problems = []
-    for spec in circuit.specifications:
-        if spec.quantity == "indicator":
+    for where, kind, swapped in _swaps(circuit):
+        try:
+            left = len(unmet_specifications(swapped)) + len(wrong_moves(swapped))
+        except SolveError:
             continue
-        kind: Kind = spec.quantity
-        quantity = Quantity(kind, spec.point)
-        value = machine.value(quantity, circuit.states[spec.state], healthy=True)
-        verdict = judge(spec, value, 0.0)
-        if verdict.word != "pass":
-            limits = " … ".join("" if v is None else f"{v:g}" for v in (spec.low, spec.high))
+        if left <= found // 3:
+            rest = "everything is met" if not left else f"only {left} of {found} findings are left"
             problems.append(
-                Problem(
-                    "unmet",
-                    f"specification {spec.id}",
-                    f"the healthy machine shows {value:.4g} {UNIT_OF_KIND[kind]} in "
-                    f"“{spec.state}”, which is {verdict.word} against {limits}",
-                    "mend the parameters or the specification",
-                )
+                Problem("turned_round", where, f"{kind}: turned round, {rest}", "swap the two nets")
             )
     return problems
+
+
+def findings(circuit: Circuit) -> list[Problem]:
+    """Everything the solved machine says about its document, causes first."""
+    return [*turned_round(circuit), *wrong_moves(circuit), *unmet_specifications(circuit)]
+
+
+def _healthy(circuit: Circuit) -> HiddenMachine:
+    solver = SteadySolver(Network(circuit))
+    return HiddenMachine(circuit, (), np.random.default_rng(0), solver)
+
+
+def _unmet(machine: HiddenMachine, spec: Specification) -> Problem | None:
+    if spec.quantity == "indicator":
+        return None
+    kind: Kind = spec.quantity
+    state = machine.circuit.states[spec.state]
+    where = f"specification {spec.id}"
+    try:
+        value = machine.value(Quantity(kind, spec.point), state, healthy=True)
+    except SolveError:
+        return Problem("unmet", where, f"the healthy machine has no steady state in “{spec.state}”")
+    verdict = judge(spec, value, 0.0)
+    if verdict.word == "pass":
+        return None
+    limits = " … ".join("" if v is None else f"{v:g}" for v in (spec.low, spec.high))
+    return Problem(
+        "unmet",
+        where,
+        f"the healthy machine shows {value:.4g} {UNIT_OF_KIND[kind]} in “{spec.state}”, which is "
+        f"{verdict.word} against {limits}",
+        "mend the parameters or the specification",
+    )
+
+
+def _wrong(machine: HiddenMachine, function_id: str, move: str) -> Problem | None:
+    circuit = machine.circuit
+    function = circuit.function(function_id)
+    direction = function.moves[move].direction
+    if direction is None:
+        return None
+    state = MachineState(
+        label=f"{function.label} {function.moves[move].label}",
+        moves={function_id: move},
+        loads={function_id: "free"} if "free" in function.loads else {},
+    )
+    where = f"function {function_id}, move {move}"
+    try:
+        speed = machine.signed(speed_of(circuit, function_id), state, healthy=True)
+    except SolveError:
+        return Problem("wrong_move", where, "the healthy machine has no steady state in this move")
+    if abs(speed) < STANDS_BELOW:
+        return Problem("wrong_move", where, "the healthy machine does not move")
+    if speed * direction < 0.0:
+        return Problem("wrong_move", where, "the healthy machine moves the other way")
+    return None
+
+
+def _swaps(circuit: Circuit) -> Iterator[tuple[str, str, Circuit]]:
+    for part in circuit.components:
+        kind = component_type(part.type)
+        names = kind.port_names()
+        if kind.one_way and names == ("inlet", "outlet"):
+            label = f"{kind.label} points the wrong way"
+            yield f"component {part.id}", label, _swapped(circuit, part, "inlet", "outlet")
+        for one, two in _PAIRS:
+            if one in names and two in names and part.connections[one] != part.connections[two]:
+                label = f"connections of {one} and {two} are a reversed pair"
+                yield f"component {part.id}", label, _swapped(circuit, part, one, two)
+
+
+def _swapped(circuit: Circuit, part: Component, one: str, two: str) -> Circuit:
+    joins = {**part.connections, one: part.connections[two], two: part.connections[one]}
+    turned = part.model_copy(update={"connections": joins})
+    parts = [turned if c.id == part.id else c for c in circuit.components]
+    points = []
+    for point in circuit.test_points:
+        owner, _, port = (point.port or "").partition(".")
+        moved = owner == part.id and port in (one, two)
+        points.append(point.model_copy(update={"net": joins[port]}) if moved else point)
+    return circuit.model_copy(update={"components": parts, "test_points": points})

@@ -32,7 +32,7 @@ from umweg.core.solve.structure import Structure, structure_of
 
 CAVITY_BAR = -0.95
 """Gauge pressure at which oil at sea level parts: no net falls far below it."""
-CAVITY_LPM_PER_BAR = 20.0
+CAVITY_LPM_PER_BAR = 100.0
 """How stiffly a cavity holds that pressure."""
 
 

@@ -1,0 +1,183 @@
+"""Documentation pages made from the declarations: component types, and each library circuit."""
+
+import inspect
+from pathlib import Path
+
+import numpy as np
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components import ComponentType, component_types
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity
+from umweg.core.solve.steady import Cases
+from umweg.core.trace.heat import power_balance
+from umweg.core.trace.level import drawn_l
+from umweg.library import circuit_ids, load_circuit
+from umweg.library.hand import CALCULATIONS
+
+METER = "the shop's meter"
+HEATERS = 3
+"""How many parts that heat the oil most are named for each state."""
+
+
+def pages() -> dict[str, str]:
+    """Path below ``docs/`` to content of every generated page."""
+    found = {"components.md": components_page()}
+    for name in circuit_ids():
+        found[f"circuits/{name}.md"] = circuit_page(load_circuit(name))
+    return found
+
+
+def write_pages(folder: Path) -> None:
+    """Write all generated pages below a folder."""
+    for name, text in pages().items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+
+
+def components_page() -> str:
+    """Every component type: what it is, its ports, parameters, commands and fault modes."""
+    kinds = list(component_types().values())
+    modes = sum(len(k.fault_modes) for k in kinds)
+    parts = [
+        "# Component types",
+        f"Made from the declarations by `./umweg formats`: {len(kinds)} types, {modes} fault modes.",
+        *(_type_section(kind) for kind in kinds),
+    ]
+    return "\n\n".join(parts) + "\n"
+
+
+def _type_section(kind: type[ComponentType]) -> str:
+    lines = [f"## {kind.label} (`{kind.type_name}`)", inspect.getdoc(kind) or ""]
+    ports = ", ".join(
+        f"{p.name} ({p.domain}{'' if p.line == 'working' else ', ' + p.line})" for p in kind.ports
+    )
+    lines.append(f"Ports: {ports}.")
+    rows = []
+    for name, field in kind.Parameters.model_fields.items():
+        spread = kind.tolerance(name)
+        adjust = ", adjustable" if name in kind.adjustable else ""
+        about = f"{field.description}{adjust}"
+        rows.append([f"`{name}`", kind.unit(name), _n(field.default), f"{spread:.1%}", about])
+    lines.append(_table(["parameter", "unit", "default", "spread (1 σ)", "what"], rows))
+    if kind.commands:
+        listed = (
+            f"`{c.name}` {c.low:g} … {c.high:g}, at rest {c.default:g}" for c in kind.commands
+        )
+        lines.append(f"Commands: {'; '.join(listed)}.")
+    if kind.fault_modes:
+        rows = [
+            [m.label, m.family, f"{m.base_rate:g}", _severe(m.parameter, m.scale, m.severe), m.look]
+            for m in kind.fault_modes
+        ]
+        lines.append(_table(["fault", "family", "rate", "at its worst", "confirmed by eye"], rows))
+    lines.append(f"Worked example: {kind.example.source}.")
+    return "\n\n".join(lines)
+
+
+def _severe(parameter: str, scale: str, severe: float) -> str:
+    return f"`{parameter}` × {severe:.3g}" if scale == "factor" else f"`{parameter}` to {severe:g}"
+
+
+def circuit_page(circuit: Circuit) -> str:
+    """A library circuit: parts, moves, hand calculations, specifications, where its power goes."""
+    machine = HiddenMachine(circuit, (), np.random.default_rng(0))
+    parts = [
+        f"# {circuit.name}",
+        f"{circuit.machine_kind.capitalize()}, circuit family {', '.join(circuit.family)}; oil "
+        f"{circuit.fluid.grade}. Made by `./umweg formats` from `{circuit.id}.json`; all machines, "
+        "makers and numbers are made up.",
+        *circuit.notes.values(),
+        "## Hand calculation\n\nWhat a pencil gives beside what the solver gives.",
+        _hand_table(circuit, machine),
+        "## Specifications",
+        _specification_table(circuit, machine),
+        "## Moves",
+        _moves_table(circuit),
+        "## Where the power goes\n\nDriven is what engine or battery put in; it closes with load "
+        "and heat.",
+        _heat_table(circuit, machine),
+        "## Parts",
+        _table(
+            ["part", "type", "where"],
+            [[c.label, f"`{c.type}`", c.location] for c in circuit.components],
+        ),
+    ]
+    return "\n\n".join(parts) + "\n"
+
+
+def _hand_table(circuit: Circuit, machine: HiddenMachine) -> str:
+    rows = []
+    for hand in CALCULATIONS.get(circuit.id, ()):
+        state = circuit.states[hand.state]
+        solved = machine.value(Quantity(hand.kind, hand.place), state, healthy=True)
+        unit = UNIT_OF_KIND[hand.kind]
+        what = f"{WORDS_OF_KIND[hand.kind]} at {hand.place}, {state.label}"
+        rows.append([what, hand.formula, f"{_n(hand.value)} {unit}", f"{_n(solved)} {unit}"])
+    return _table(["reading", "reckoned", "by hand", "solved"], rows)
+
+
+def _specification_table(circuit: Circuit, machine: HiddenMachine) -> str:
+    rows = []
+    for spec in circuit.specifications:
+        if spec.quantity == "indicator":
+            continue
+        state = circuit.states[spec.state]
+        solved = machine.value(Quantity(spec.quantity, spec.point), state, healthy=True)
+        limits = " … ".join("" if v is None else f"{v:g}" for v in (spec.low, spec.high))
+        unit = UNIT_OF_KIND[spec.quantity]
+        what = f"{WORDS_OF_KIND[spec.quantity]} at {spec.point}"
+        rows.append([what, state.label, f"{limits} {unit}", f"{_n(solved)} {unit}"])
+    return _table(["reading", "state", "specified", "healthy machine"], rows)
+
+
+def _moves_table(circuit: Circuit) -> str:
+    rows = []
+    for function in circuit.functions:
+        posture = dict.fromkeys([function.id], 1.0)
+        oil = drawn_l(circuit, posture) if function.stroke_mm else 0.0
+        for move in function.moves.values():
+            commands = ", ".join(f"`{k}` = {v:g}" for k, v in move.commands.items()) or "none"
+            drawn = f"{_n(oil)} L" if oil else ""
+            rows.append([f"{function.label} {move.label}", commands, drawn])
+    return _table(["move", "commands", "oil drawn by the whole stroke"], rows)
+
+
+def _heat_table(circuit: Circuit, machine: HiddenMachine) -> str:
+    rows = []
+    labels = {c.id: c.label for c in circuit.components}
+    for state in circuit.states.values():
+        balance = _balance(machine, state)
+        if balance is None or balance[0] < 0.05:
+            continue
+        driven, load, heat, by_part = balance
+        worst = sorted(by_part.items(), key=lambda item: -item[1])[:HEATERS]
+        named = ", ".join(f"{labels.get(k, METER)} {_n(v)}" for k, v in worst if v > 0.01)
+        rows.append([state.label, _n(driven), _n(load), _n(heat), named])
+    header = ["state", "driven kW", "load kW", "heat kW", "most of it in [kW]"]
+    return _table(header, rows)
+
+
+def _balance(
+    machine: HiddenMachine, state: MachineState
+) -> tuple[float, float, float, dict[str, float]] | None:
+    network = machine.network
+    solvable = network.state(state)
+    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+    solution = machine.solver.solve([solvable], nothing)
+    if not solution.converged[0]:
+        return None
+    found = power_balance(network, solvable, solution.across[:, 0])
+    return found.driven_kw, found.load_kw, found.heat_kw, found.heat_by_part_kw
+
+
+def _n(value: float) -> str:
+    """Three figures, and no sign on what is nothing."""
+    text = f"{value:.3g}" if abs(value) < 1000 else f"{value:.0f}"
+    return "0" if abs(value) < 5e-4 and "e" in text else text
+
+
+def _table(header: list[str], rows: list[list[str]]) -> str:
+    lines = [header, ["---"] * len(header), *rows]
+    return "\n".join(f"| {' | '.join(cells)} |" for cells in lines)

@@ -1,0 +1,66 @@
+"""Machines of the library as tests want them: every unknown at its nominal value."""
+
+from functools import cache
+
+import numpy as np
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.faults.population import parse_fault
+from umweg.core.network.network import Network
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.quantities import Quantity
+from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.trace.ways import port_flows_lpm
+from umweg.library import load_circuit
+
+
+class Still:
+    """A generator that draws nothing."""
+
+    def standard_normal(self, size: int | None = None) -> object:
+        return 0.0 if size is None else np.zeros(size)
+
+
+@cache
+def solver_of(circuit_id: str) -> SteadySolver:
+    return SteadySolver(Network(load_circuit(circuit_id)))
+
+
+class Nominal:
+    """One library machine, healthy or with ``component:mode=severity``."""
+
+    def __init__(self, circuit_id: str, *faults: str) -> None:
+        self.solver = solver_of(circuit_id)
+        self.network = self.solver.network
+        self.circuit: Circuit = self.network.circuit
+        found = [parse_fault(self.network, f) for f in faults]
+        self.machine = HiddenMachine(self.circuit, found, Still(), self.solver)  # type: ignore[arg-type]
+
+    def read(self, kind: str, place: str, state: str | MachineState) -> float:
+        named = self.circuit.states[state] if isinstance(state, str) else state
+        return self.machine.value(Quantity.named(kind, place), named)
+
+    def bar(self, place: str, state: str) -> float:
+        return self.read("pressure_bar", place, state)
+
+    def mm_s(self, function: str, state: str) -> float:
+        return self.read("speed_mm_s", function, state)
+
+    def rpm(self, function: str, state: str) -> float:
+        return self.read("speed_rpm", function, state)
+
+    def nets(self, state: str, **parameters: float) -> dict[str, float]:
+        """Every across variable of the healthy machine, some parameters changed."""
+        slots = np.array([[self.network.slot[k] for k in parameters] or [-1]], dtype=np.intp)
+        values = np.array([list(parameters.values()) or [0.0]])
+        cases = Cases(np.zeros(1, dtype=np.intp), slots, values)
+        solution = self.solver.solve([self.network.state(self.circuit.states[state])], cases)
+        assert solution.converged[0]
+        return dict(zip(self.network.net_names, solution.across[:, 0].tolist(), strict=True))
+
+    def flows(self, state: str) -> dict[str, float]:
+        """Flow into every oil port of the healthy machine."""
+        solvable = self.network.state(self.circuit.states[state])
+        nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+        across = self.solver.solve([solvable], nothing).across
+        return port_flows_lpm(self.network, solvable, across[:, 0])
