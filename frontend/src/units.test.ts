@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { press } from "./features/reading/Keypad";
-import { pressureColour } from "./schematic/scale";
+import { formatNet, pressureColour } from "./schematic/scale";
 import { fitView, pan, zoom } from "./schematic/view";
 import { fromBase, show, showBand, unitsFor } from "./units";
 
@@ -17,6 +17,11 @@ describe("units", () => {
   it("converts from the base unit", () => {
     expect(fromBase(100, UNITS[1] as (typeof UNITS)[0])).toBeCloseTo(1450.38, 2);
     expect(fromBase(100, UNITS[2] as (typeof UNITS)[0])).toBeCloseTo(212, 6);
+  });
+  it("gives a net its own unit, and nothing no sign", () => {
+    expect(formatNet({ value: 12.57, unit: "V" })).toBe("12.6 V");
+    expect(formatNet({ value: 183.6, unit: "bar" })).toBe("184 bar");
+    expect(formatNet({ value: -0.0001, unit: "bar" })).toBe("0.0 bar");
   });
   it("shows about three figures", () => {
     expect([show(183.6), show(18.36), show(1.836), show(0.5)]).toEqual([

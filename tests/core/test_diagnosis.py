@@ -372,7 +372,10 @@ def test_reasons_are_told_in_words(packer: Circuit, packer_doctor: Diagnostician
         ({"state": "blade_up"}, "there is no state “blade_up”"),
         ({"quantity": "flow_lpm", "unit": "gpm"}, "flow cannot be read at “block_gauge”"),
         ({"quantity": "time_s", "unit": "s", "point": "blade", "value": 0.0}, "more than 0 s"),
-        ({"quantity": "speed_mm_s", "unit": "in", "point": "blade"}, "“in” is not a unit of velocity; use mm/s, in/s"),
+        (
+            {"quantity": "speed_mm_s", "unit": "in", "point": "blade"},
+            "“in” is not a unit of velocity; use mm/s, in/s",
+        ),
     ],
 )
 def test_impossible_readings_are_refused(

@@ -4,7 +4,15 @@ import { api, type EntryData, newKey } from "./client";
 
 export const useWorkshop = () => useQuery({ queryKey: ["workshop"], queryFn: api.workshop });
 
-export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: api.jobs });
+const WHILE_WORKING_MS = 1000;
+
+export const useJobs = () =>
+  useQuery({
+    queryKey: ["jobs"],
+    queryFn: api.jobs,
+    refetchInterval: (query) =>
+      query.state.data?.some((job) => job.pending) ? WHILE_WORKING_MS : false,
+  });
 
 export const useJob = (id: string) =>
   useQuery({ queryKey: ["job", id], queryFn: () => api.job(id) });

@@ -415,7 +415,7 @@ export interface components {
              * Measures
              * @enum {string}
              */
-            measures: "pressure" | "flow" | "time" | "length";
+            measures: "pressure" | "flow" | "time" | "length" | "voltage" | "speed";
             /** Unit */
             unit: string;
         };
@@ -464,6 +464,11 @@ export interface components {
             next: string | null;
             /** Observations */
             observations: number;
+            /**
+             * Pending
+             * @description the diagnosis is being worked out; ask again
+             */
+            pending: boolean;
         };
         /**
          * JobView
@@ -516,7 +521,8 @@ export interface components {
          * @description How the machine stands while something is read.
          *
          *     ``moves`` names the move held for each function (none: lever in neutral);
-         *     ``loads`` the load state (default: free when moved, held when not).
+         *     ``loads`` the load state (default: free when moved, held when not); ``settings`` are commands
+         *     that belong to no function: a clutch pedal, a seat, an accumulator that is filling.
          */
         MachineState: {
             /** Cautions */
@@ -543,6 +549,13 @@ export interface components {
              * @default 50
              */
             oil_c: number;
+            /**
+             * Settings
+             * @description component.command to value
+             */
+            settings?: {
+                [key: string]: number;
+            };
             /**
              * Setup Min
              * @default 2
@@ -711,7 +724,7 @@ export interface components {
              * Domain
              * @enum {string}
              */
-            domain: "hydraulic" | "translation" | "rotation";
+            domain: "hydraulic" | "translation" | "rotation" | "electrical";
             /**
              * Line
              * @enum {string}
@@ -751,7 +764,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "drift_mm_min" | "time_s";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "time_s" | "voltage_v";
             /** Repeats */
             repeats?: number[];
             /** State */

@@ -26,6 +26,7 @@ const card: JobCard = {
   observations: 3,
   leader: "Port relief: opens early",
   leader_share: 0.78,
+  pending: false,
   next: "Gauge port — held at the stop",
   decision: null,
 };
@@ -117,6 +118,7 @@ interface Sent {
 
 let sent: Sent[] = [];
 let failures = 0;
+let pending = false;
 
 async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Response> {
   const request = new Request(input, init);
@@ -138,7 +140,8 @@ async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Res
     }
     return json({ entry: behaviour, diagnosis }, 201);
   }
-  if (path === "/api/jobs") return json([card]);
+  if (path === "/api/jobs")
+    return json([pending ? { ...card, pending, leader: null, next: null } : card]);
   if (path === "/api/workshop") return json(workshop);
   if (path.endsWith("/schematic")) return json(schematic);
   if (path.startsWith("/api/jobs/")) return json(job);
@@ -177,6 +180,17 @@ describe("JobsPage", () => {
     expect(screen.getByText("3 observations")).toBeTruthy();
     expect(screen.getByText("78 %")).toBeTruthy();
     expect(screen.getByText(/Gauge port — held at the stop/)).toBeTruthy();
+  });
+});
+
+describe("JobsPage while a diagnosis is worked out", () => {
+  it("says so, and asks again until it is there", async () => {
+    pending = true;
+    show("/");
+    expect(await screen.findByText(/Working out who it can be/)).toBeTruthy();
+    expect(screen.queryByText("78 %")).toBeNull();
+    pending = false;
+    expect(await screen.findByText("78 %", {}, { timeout: 4000 })).toBeTruthy();
   });
 });
 

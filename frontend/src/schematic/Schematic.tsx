@@ -2,7 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } fr
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
 import { type Drawing, drawingOf, type Placed, type Route } from "./layout";
-import { formatPressure, pressureColour } from "./scale";
+import { formatNet, pressureColour } from "./scale";
 import { centreOn, fitView, pan, type View, zoom } from "./view";
 
 export interface SchematicProps {
@@ -17,6 +17,9 @@ export interface SchematicProps {
 }
 
 const MOVING_LPM = 0.5;
+const LIVE_V = 1;
+const TANK = "M3 6v10h20v-10M13 0v12";
+const FRAME = "M13 0v9M4 9h18M7.5 13h11M10.5 17h5";
 
 function pathOf(route: Route): string {
   return route.points.map((p, i) => `${i ? "L" : "M"}${p.x} ${p.y}`).join(" ");
@@ -32,6 +35,18 @@ function flowOf(route: Route, solved: SolvedState | undefined): number {
 
 function Line({ route, solved }: { route: Route; solved: SolvedState | undefined }) {
   const net = solved?.nets[route.edge.net];
+  if (route.edge.domain === "electrical") {
+    const live = Math.abs(net?.value ?? 0) > LIVE_V;
+    return (
+      <path
+        data-line="wire"
+        data-live={live || undefined}
+        d={pathOf(route)}
+        className="fill-none stroke-ink"
+        strokeWidth={live ? 2.6 : 1.1}
+      />
+    );
+  }
   if (route.edge.domain !== "hydraulic") {
     return (
       <g data-line="shaft">
@@ -169,11 +184,11 @@ function PartSymbol({
 function Marker({
   placed,
   target,
-  pressure,
+  net,
 }: {
   placed: Placed<GraphNode>;
   target: boolean;
-  pressure: number | undefined;
+  net: { value: number; unit: string } | undefined;
 }) {
   const { item, x, y } = placed;
   if (item.kind === "junction") {
@@ -182,7 +197,8 @@ function Marker({
   if (item.kind === "tank") {
     return (
       <path
-        d={`M${x + 3} ${y + 6}v10h20v-10M${x + 13} ${y}v12`}
+        transform={`translate(${x} ${y})`}
+        d={item.ports[0]?.domain === "electrical" ? FRAME : TANK}
         className="fill-none stroke-ink"
         strokeWidth={1.5}
       />
@@ -232,7 +248,7 @@ function Marker({
       >
         {item.label}
       </text>
-      {pressure !== undefined && (
+      {net !== undefined && (
         <g>
           <rect
             x={2 * size + 3}
@@ -249,7 +265,7 @@ function Marker({
             fontSize={LABEL_SIZE}
             className="fill-ink"
           >
-            {formatPressure(pressure)} bar
+            {formatNet(net)}
           </text>
         </g>
       )}
@@ -383,7 +399,7 @@ export function Schematic(props: SchematicProps) {
               key={placed.item.id}
               placed={placed}
               target={placed.item.id === `point:${target}`}
-              pressure={solved?.nets[netOfPoint.get(placed.item.id) ?? ""]?.value}
+              net={solved?.nets[netOfPoint.get(placed.item.id) ?? ""]}
             />
           ),
         )}

@@ -104,6 +104,51 @@ describe("graphOf", () => {
   });
 });
 
+describe("graphOf with an electrical side", () => {
+  const wired = (name: string, ports: PortSpec[], boundary = "") => {
+    const made = part(name, ports, boundary);
+    return { ...made, ports: made.ports.map((p) => ({ ...p, domain: "electrical" as const })) };
+  };
+  const graph = graphOf({
+    ...schematic,
+    test_points: [
+      {
+        id: "v",
+        label: "V",
+        net: "plus",
+        port: null,
+        fitting: "",
+        access_min: 1,
+        methods: ["voltmeter"],
+      },
+    ],
+    parts: [
+      wired(
+        "battery",
+        [
+          ["frame", "f", "south"],
+          ["plus", "plus", "north"],
+        ],
+        "frame",
+      ),
+      wired("coil", [
+        ["plus", "plus", "south"],
+        ["minus", "f", "north"],
+      ]),
+    ],
+  });
+
+  it("ends wires at the frame, not in a tank", () => {
+    const ends = graph.nodes.filter((n) => n.kind === "tank");
+    expect(ends.map((n) => n.ports[0]?.domain)).toEqual(["electrical"]);
+  });
+
+  it("reads a voltage where a wire is probed", () => {
+    const point = graph.nodes.find((n) => n.kind === "point");
+    expect(point?.ports[0]?.domain).toBe("electrical");
+  });
+});
+
 describe("layOut", () => {
   it("places everything, without overlap, the same each time, with right angles only", async () => {
     const first = await layOut(schematic);

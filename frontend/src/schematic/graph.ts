@@ -173,7 +173,8 @@ export function graphOf(schematic: Schematic): Graph {
     add(marker(`shaft:${shaft}`, "shaft", shaft, "east", 40, "rotation"));
   }
   schematic.test_points.forEach((point, index) => {
-    const dot = marker(`point:${point.id}`, "point", point.net, "south", 38, "hydraulic");
+    const domain = ends.get(point.net)?.[0]?.domain ?? "hydraulic";
+    const dot = marker(`point:${point.id}`, "point", point.net, "south", 38, domain);
     add({ ...dot, label: `M${index + 1}`, width: dot.width + BADGE });
   });
 
@@ -199,7 +200,7 @@ export function graphOf(schematic: Schematic): Graph {
           )
         )
           return;
-        const tank = marker(`tank:${net}:${index}`, "tank", net, "north", 26, "hydraulic");
+        const tank = marker(`tank:${net}:${index}`, "tank", net, "north", 26, port.domain);
         nodes.push(tank);
         const own = tank.ports[0];
         if (!own) return;

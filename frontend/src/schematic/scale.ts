@@ -20,5 +20,12 @@ export function pressureColour(bar: number): string {
 }
 
 export function formatPressure(bar: number): string {
+  if (Math.abs(bar) < 0.05) return "0.0";
   return Math.abs(bar) < 9.95 ? bar.toFixed(1) : bar.toFixed(0);
+}
+
+/** A net's value with its unit, as short as a badge on the map allows. */
+export function formatNet(net: { value: number; unit: string }): string {
+  const value = net.unit === "V" ? net.value.toFixed(1) : formatPressure(net.value);
+  return `${value} ${net.unit}`;
 }

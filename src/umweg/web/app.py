@@ -43,6 +43,8 @@ def create_app(
         app.state.doctors = doctors or Doctors()
         Thread(target=_warm, args=(app,), daemon=True).start()
         yield
+        if doctors is None:
+            app.state.doctors.close()
 
     app = FastAPI(title="Umweg", version="1", lifespan=lifespan)
     for router in (workshop.router, jobs.router, circuits.router):
@@ -56,13 +58,10 @@ def create_app(
 
 
 def _warm(app: FastAPI) -> None:
-    """Predict the stored jobs' circuits in the background, so that the first page is quick."""
+    """Start on the stored jobs' diagnoses in the background, before anyone asks."""
     try:
         with Session(app.state.engine) as session:
             context = Context(session, app.state.doctors)
-            for row in store.all_jobs(session):
-                doctor = context.doctor(row.circuit_revision)
-                doctor.predictor.prepare(doctor.circuit.states.values())
             jobs.jobs(context)
     except (OperationalError, UmwegError):
         # The first request meets the same trouble and tells the user.

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.observe.observations import Instrument
 from umweg.db import store
 from umweg.db.models import CircuitRevision
 from umweg.web.doctors import Doctors
@@ -36,15 +37,15 @@ class Context:
         """The document of a revision."""
         return Circuit.model_validate(revision.document)
 
+    def asking(self, revision: CircuitRevision) -> tuple[str, Circuit, list[Instrument], float]:
+        """What a doctor of a revision is made from: hash, document, the shop's kit and rate."""
+        workshop = store.the_workshop(self.session)
+        kit = list(store.instruments_of(workshop))
+        return revision.sha256, self.circuit(revision), kit, workshop.labour_per_min
+
     def doctor(self, revision: CircuitRevision) -> Diagnostician:
         """The diagnostician of a revision."""
-        workshop = store.the_workshop(self.session)
-        return self.doctors.doctor(
-            revision.sha256,
-            self.circuit(revision),
-            store.instruments_of(workshop),
-            workshop.labour_per_min,
-        )
+        return self.doctors.doctor(*self.asking(revision))
 
 
 def context_of(request: Request, session: SessionOf) -> Context:

@@ -2,11 +2,13 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from uuid import UUID
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
+from umweg.core.errors import UmwegError
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.observations import Instrument, Observation
@@ -14,6 +16,11 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import SteadySolver
 
 KEPT_DIAGNOSES = 200
+Key = tuple[UUID, tuple[str, ...]]
+
+
+def _key(job_id: UUID, observations: Sequence[Observation]) -> Key:
+    return job_id, tuple(o.id for o in observations)
 
 
 class Doctors:
@@ -25,8 +32,11 @@ class Doctors:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._computing = threading.Lock()
+        self._background = ThreadPoolExecutor(1, "diagnosis")
+        self._waiting: set[Key] = set()
+        self._trouble: dict[Key, str] = {}
         self._doctors: dict[str, Diagnostician] = {}
-        self._diagnoses: OrderedDict[tuple[UUID, tuple[str, ...]], Diagnosis] = OrderedDict()
+        self._diagnoses: OrderedDict[Key, Diagnosis] = OrderedDict()
 
     def doctor(
         self,
@@ -47,11 +57,47 @@ class Doctors:
                 self._doctors[key] = found
             return found
 
+    def kept(self, job_id: UUID, observations: Sequence[Observation]) -> Diagnosis | None:
+        """The diagnosis of a job as it stands, if it has been worked out."""
+        with self._lock:
+            return self._diagnoses.get(_key(job_id, observations))
+
+    def trouble(self, job_id: UUID, observations: Sequence[Observation]) -> str | None:
+        """Why the diagnosis of a job as it stands could not be worked out."""
+        with self._lock:
+            return self._trouble.get(_key(job_id, observations))
+
+    def later(
+        self, job_id: UUID, observations: Sequence[Observation], work: Callable[[], object]
+    ) -> None:
+        """Work out a diagnosis in the background, unless that is on its way already."""
+        key = _key(job_id, observations)
+        with self._lock:
+            if key in self._waiting:
+                return
+            self._waiting.add(key)
+
+        def run() -> None:
+            try:
+                work()
+            except UmwegError as error:
+                with self._lock:
+                    self._trouble[key] = str(error)
+            finally:
+                with self._lock:
+                    self._waiting.discard(key)
+
+        self._background.submit(run)
+
+    def close(self) -> None:
+        """Drop what waits in the background."""
+        self._background.shutdown(wait=False, cancel_futures=True)
+
     def diagnose(
         self, job_id: UUID, doctor: Diagnostician, observations: Sequence[Observation]
     ) -> Diagnosis:
         """The diagnosis of a job as it stands, computed once for each set of observations."""
-        key = (job_id, tuple(o.id for o in observations))
+        key = _key(job_id, observations)
         with self._lock:
             if key in self._diagnoses:
                 self._diagnoses.move_to_end(key)

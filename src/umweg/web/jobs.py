@@ -16,7 +16,7 @@ from umweg.core.diagnose.report import (
     report,
 )
 from umweg.core.errors import ObservationError
-from umweg.core.observe.observations import Reading, measured
+from umweg.core.observe.observations import Observation, Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.db import store
@@ -149,15 +149,29 @@ def _diagnosis(context: Context, row: JobRow) -> DiagnosisView:
     )
 
 
+def _diagnose_later(context: Context, row: JobRow, observations: list[Observation]) -> None:
+    """Work out the diagnosis of a job in the background, without the database."""
+    doctors, job_id, ask = context.doctors, row.id, context.asking(row.circuit_revision)
+    doctors.later(
+        job_id, observations, lambda: doctors.diagnose(job_id, doctors.doctor(*ask), observations)
+    )
+
+
 def _card(context: Context, row: JobRow) -> JobCard:
-    doctor = context.doctor(row.circuit_revision)
     observations = observations_of(row.entries)
     decision = decision_of(row.entries)
     leader = share = step = None
-    if observations and decision is None:
-        result = context.doctors.diagnose(row.id, doctor, observations)
+    wanted = bool(observations) and decision is None
+    result = context.doctors.kept(row.id, observations) if wanted else None
+    trouble = context.doctors.trouble(row.id, observations)
+    if wanted and result is None:
+        step = trouble
+        if trouble is None:
+            _diagnose_later(context, row, observations)
+    elif result is not None:
         if result.suspects:
-            leader = hypothesis_title(doctor.circuit, result.suspects[0].hypothesis)
+            circuit = context.circuit(row.circuit_revision)
+            leader = hypothesis_title(circuit, result.suspects[0].hypothesis)
             share = result.suspects[0].share
         first = next((s for s in result.steps if not s.refused), None)
         if result.enough:
@@ -175,6 +189,7 @@ def _card(context: Context, row: JobRow) -> JobCard:
         leader=leader,
         leader_share=share,
         next=step,
+        pending=wanted and result is None and trouble is None,
         decision=decision,
     )
 

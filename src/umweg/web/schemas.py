@@ -78,6 +78,7 @@ class JobCard(Model):
     leader: str | None
     leader_share: float | None
     next: str | None
+    pending: bool = Field(description="the diagnosis is being worked out; ask again")
     decision: Decision | None
 
 

@@ -41,7 +41,13 @@ function Card({ job }: { job: JobCard }) {
                 </p>
               )}
               <p className="mt-1">
-                <b>Next:</b> {job.next}
+                {job.pending ? (
+                  "Working out who it can be …"
+                ) : (
+                  <>
+                    <b>Next:</b> {job.next}
+                  </>
+                )}
               </p>
             </>
           )}
