@@ -21,6 +21,12 @@ const WIDTH = 420;
 const LEFT = 8;
 const ROW = 30;
 const TOP = 18;
+const LABEL_LETTERS = 62;
+
+/** A label that leaves room for its share on the strip. */
+function short(label: string): string {
+  return label.length > LABEL_LETTERS ? `${label.slice(0, LABEL_LETTERS - 1)}…` : label;
+}
 
 function bounds(props: StripProps): [number, number] {
   const ends = props.rows.flatMap((r) => [r.low, r.high]);
@@ -86,8 +92,15 @@ export function Strip(props: StripProps) {
         const healthy = row.key === "healthy";
         return (
           <g key={row.key}>
-            <text x={LEFT} y={y + 11} fontSize={11.5} className="fill-ink">
-              {row.label}
+            <text
+              x={LEFT}
+              y={y + 11}
+              fontSize={11.5}
+              className="fill-ink stroke-paper"
+              strokeWidth={3}
+              paintOrder="stroke"
+            >
+              {short(row.label)}
               {row.share > 0 && (
                 <tspan className="font-bold"> {Math.round(row.share * 100)} %</tspan>
               )}

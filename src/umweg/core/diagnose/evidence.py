@@ -405,5 +405,7 @@ def spread_band(
     ends = np.interp([tail, 1.0 - tail], cumulative, grid)
     if quantity.kind in ("speed_mm_s", "speed_rpm", "drift_mm_min", "flow_lpm"):
         ends = np.maximum(ends, 0.0)
+    elif quantity.kind == "pressure_bar":
+        ends = np.maximum(ends, -1.0)
     a, b = from_scale(quantity, ends)
     return float(a), float(b)

@@ -37,6 +37,8 @@ from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, place_label
 from umweg.core.units import to_base
 
 GRID = 48
+HEALTHY = 0
+"""Index of the candidate without a fault."""
 READ_MIN = 1.0
 LOOK_MIN = 2.0
 INLINE_MIN = 18.0
@@ -307,11 +309,15 @@ class Planner:
         )
 
     def _highest(self, pressure: Array) -> float:
-        """The pressure that all but a share too small to refuse a test for stay below."""
+        """The pressure that all but a share too small to refuse a test for stay below.
+
+        Never less than the healthy machine's: a gauge must not break because the belief is wrong.
+        """
         order = np.argsort(pressure[self.live])[::-1]
         above = np.cumsum(self.weight[self.live][order])
         first = int(np.searchsorted(above, REFUSE_TEST_ABOVE))
-        return float(pressure[self.live][order[min(first, len(order) - 1)]])
+        believed = float(pressure[self.live][order[min(first, len(order) - 1)]])
+        return max(believed, float(pressure[HEALTHY]))
 
     def _gauge(self, highest_bar: float, lowest_bar: float) -> Instrument | None:
         """The finest gauge whose range holds the highest pressure any live candidate could make."""
