@@ -124,7 +124,7 @@ def control(across, held, norm, old_norm, step, damping, going, growth, reject):
     """
     for b in range(norm.shape[0]):
         started = going[b] == 1.0
-        if started and not norm[b] <= old_norm[b] * reject:
+        if started and not norm[b] <= old_norm[b] * reject[b]:
             going[b] = 0.0
             step[b] *= 0.2
             damping[b] = max(0.5 * damping[b], 0.02)
@@ -133,7 +133,7 @@ def control(across, held, norm, old_norm, step, damping, going, growth, reject):
             continue
         if started:
             ratio = old_norm[b] / max(norm[b], 1e-300)
-            step[b] = min(step[b] * growth * min(max(ratio, 0.5), 10.0), 1e9)
+            step[b] = min(step[b] * growth[b] * min(max(ratio, 0.5), 10.0), 1e9)
             if ratio * (1.0 - 0.3 * damping[b]) < 1.0 and step[b] > 300.0:
                 damping[b] = max(0.7 * damping[b], 0.02)
             else:

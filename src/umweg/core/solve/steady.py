@@ -1,8 +1,8 @@
 """Steady states by pseudo-transient continuation, for a batch of candidates at once.
 
 Each iteration is one implicit step ``(M/δ + J)·Δx = −r``. The step δ grows while the residual
-falls and is cut back when it rises. A fast rule runs first; what it leaves goes on from where it
-is under a patient rule; what is left then starts again from rest under the patient rule. A
+falls and is cut back when it rises. A bold rule runs first; what it leaves goes on from where it
+is under a careful rule and then a patient one; what is left then starts again from rest. A
 candidate that still has no solution is flagged, and never shown as a number.
 """
 
@@ -10,24 +10,15 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
-from typing import ClassVar
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices, Network, SolvableState
-from umweg.core.solve.elimination import (
-    advance,
-    assemble,
-    control,
-    factor,
-    form_cavities,
-    gather,
-    load_diagonal,
-    measure,
-    substitute,
-)
+from umweg.core.solve.elimination import assemble, factor, form_cavities, gather, substitute
+from umweg.core.solve.settle import SETTLED, WAITING, array_list, law_list, settle
 from umweg.core.solve.structure import Structure, structure_of
 
 CAVITY_BAR = -0.95
@@ -53,18 +44,22 @@ class Options:
     """Solver options; a misspelt name fails."""
 
     rounds: tuple[Rule, ...] = (
-        # The few slow ones are gathered from all chunks before they go on: a chunk that
-        # iterates for one case costs as much as a full one.
-        Rule(1.5, 1.5, 40),
-        Rule(1.5, 1.5, 80),
+        # Nearly Newton from the start: it settles most; the careful rule takes what it does not.
+        Rule(1.5, 10.0, 20),
+        Rule(1.5, 1.5, 120, fresh=True),
         Rule(1.2, 10.0, 400, fresh=True),
         Rule(1.2, 10.0, 400, fresh=True, from_rest=True),
     )
+    opening_step: float = 1e5
+    """Pseudo-time step of the first rule."""
     first_step: float = 0.3
+    """Step of a rule that starts fresh."""
     tolerance_lpm: float = 1e-6
     chunk: int = 1024
+    """Candidates whose sensitivities are found together."""
+    lanes: tuple[int, ...] = (64, 16, 4)
+    """Width of a block of lanes; when too few are busy, what is left goes on in a narrower one."""
     threads: int = 2
-    compact_share: float = 0.3
     pressure_step_bar: float = 60.0
     speed_step_mm_s: float = 200.0
     shaft_step_rpm: float = 500.0
@@ -105,41 +100,6 @@ class Solution:
     iterations: Indices
 
 
-@dataclass
-class _Run:
-    """The moving parts of one chunk while it iterates."""
-
-    across: Array
-    parameters: Array
-    env: Array
-    held: Array
-    step: Array
-    norm: Array
-    damping: Array
-    going: Array
-    done: NDArray[np.bool_]
-    ids: Indices
-
-    ARRAYS: ClassVar[tuple[str, ...]] = (
-        "across",
-        "parameters",
-        "env",
-        "held",
-        "step",
-        "norm",
-        "damping",
-        "going",
-        "done",
-        "ids",
-    )
-
-    def keep(self, mask: NDArray[np.bool_]) -> None:
-        """Drop the cases that are done."""
-        left = np.flatnonzero(mask)
-        for name in self.ARRAYS:
-            setattr(self, name, np.take(getattr(self, name), left, axis=-1))
-
-
 class _Work:
     """Arrays of one chunk's iteration, made once and filled again."""
 
@@ -171,7 +131,35 @@ class SteadySolver:
         self._mass = np.array([mass[network.domains[i]] for i in order])
         self._limit = np.array([limit[network.domains[i]] for i in order])
         self._oil = np.array([i if network.domains[i] == "hydraulic" else -1 for i in order])
-        self._rotation = np.array([network.domains[i] == "rotation" for i in range(n)])
+        self._turning = np.array([float(network.domains[i] == "rotation") for i in range(n)])
+        self._laws = law_list([g.kind for g in network.groups])
+        self._nets = [np.ascontiguousarray(g.nets, dtype=np.intp) for g in network.groups]
+        self._where = np.array(
+            [
+                (g, *divmod(slot, group.parameter_count))
+                for g, group in enumerate(network.groups)
+                for slot in range(len(group.component_ids) * group.parameter_count)
+            ],
+            dtype=np.intp,
+        )
+        self._rules = np.array(
+            [(r.growth, r.reject, r.iterations, r.fresh, r.from_rest) for r in self.options.rounds],
+            dtype=float,
+        )
+        s = self.structure
+        self._program = (
+            s.order,
+            s.diagonal,
+            s.lower_first,
+            s.lower_row,
+            s.lower_slot,
+            s.update_first,
+            s.update_target,
+            s.update_right,
+            s.upper_first,
+            s.upper_row,
+            s.upper_slot,
+        )
 
     def cavitating(self, across: Array) -> list[str]:
         """Names of the nets of one solved machine ``across (N_all,)`` where the oil parts."""
@@ -189,7 +177,7 @@ class SteadySolver:
     def solve(
         self, states: Sequence[SolvableState], cases: Cases, start: Array | None = None
     ) -> Solution:
-        """Solve all cases, in chunks that fit the processor's cache.
+        """Solve all cases, a few lanes at a time.
 
         Parameters
         ----------
@@ -197,105 +185,87 @@ class SteadySolver:
         cases : B cases
         start : (N_unknown, B) across variables to start from, default at rest
         """
-        n, count = self.network.unknown_count, cases.count
-        boundary = np.stack([s.boundary for s in states])[cases.state].T
-        rest = self._rest(boundary)
-        across = np.vstack([rest if start is None else start, boundary])
-        out = Solution(
-            across,
-            np.zeros(count, dtype=bool),
-            np.full(count, np.inf),
-            np.zeros(count, dtype=np.intp),
+        count = cases.count
+        boundary = np.stack([s.boundary for s in states])[cases.state]
+        begin = self._rest(boundary) if start is None else start.T
+        tables = (
+            np.ascontiguousarray(np.hstack([begin, boundary])),
+            np.stack([s.parameters for s in states]),
+            np.array([s.viscosity_mm2_s for s in states]),
+            np.full(count, self.options.opening_step),
         )
-        step = np.full(count, self.options.first_step)
+        results = (
+            np.empty((count, len(self.network.net_names))),
+            np.full(count, np.inf),
+            *(np.zeros(count, dtype=np.intp) for _ in range(4)),
+        )
+        what: tuple[Indices, Indices, Array] = (
+            np.ascontiguousarray(cases.state, dtype=np.intp),
+            np.ascontiguousarray(cases.slot, dtype=np.intp),
+            np.ascontiguousarray(cases.value, dtype=float),
+        )
+        status = results[2]
         left = np.arange(count)
-        with ThreadPoolExecutor(self.options.threads) as pool:
-            for rule in self.options.rounds:
-                if not len(left):
-                    break
-                if rule.fresh:
-                    step[left] = self.options.first_step
-                    bad = left if rule.from_rest else left[~np.isfinite(across[:, left]).all(0)]
-                    across[:n, bad] = rest[:, bad]
-                size = self.options.chunk
-                pieces = [left[i : i + size] for i in range(0, len(left), size)]
-                run = partial(self._run_chunk, states, cases, rule, step, out)
-                list((pool.map if self.options.threads > 1 else map)(run, pieces))
-                left = np.flatnonzero(~out.converged)
-        return out
+        for width, narrower in pairwise((*self.options.lanes, 0)):
+            if not len(left):
+                break
+            if narrower and len(left) < width:
+                continue
+            threads = min(self.options.threads, -(-len(left) // width))
+            run = partial(self._settle, width, narrower, what, tables, results)
+            queues = [np.ascontiguousarray(left[t::threads]) for t in range(threads)]
+            if threads > 1:
+                with ThreadPoolExecutor(threads) as pool:
+                    list(pool.map(run, queues))
+            else:
+                run(queues[0])
+            left = np.flatnonzero(status == WAITING)
+        return Solution(
+            np.ascontiguousarray(results[0].T), status == SETTLED, results[1], results[3]
+        )
 
     def _rest(self, boundary: Array) -> Array:
-        """Across variables of a machine at rest, its shafts already turning."""
-        x = np.zeros((self.network.unknown_count, boundary.shape[1]))
-        x[self._rotation] = boundary.max(axis=0, initial=0.0)
-        return x
+        """Across variables (B, N) of a machine at rest, its shafts already turning."""
+        fastest: Array = boundary.max(axis=1, initial=0.0)
+        return np.outer(fastest, self._turning)
 
-    def _run_chunk(
+    def _settle(
         self,
-        states: Sequence[SolvableState],
-        cases: Cases,
-        rule: "Rule",
-        step: Array,
-        out: Solution,
-        ids: Indices,
+        width: int,
+        fewest: int,
+        what: tuple[Indices, Indices, Array],
+        tables: tuple[Array, ...],
+        results: tuple[Array, ...],
+        queue: Indices,
     ) -> None:
-        part = Cases(cases.state[ids], cases.slot[ids], cases.value[ids])
-        across = np.ascontiguousarray(out.across[:, ids])
-        run = _Run(
-            across,
-            self.parameters_of(states, part),
-            np.array([s.viscosity_mm2_s for s in states])[part.state].reshape(1, -1),
-            across.copy(),
-            step[ids],
-            np.full(len(ids), np.inf),
-            np.ones(len(ids)),
-            np.zeros(len(ids)),
-            np.zeros(len(ids), dtype=bool),
-            ids,
+        s, network = self.structure, self.network
+        work = _Work(network, s, width)
+        size = len(network.net_names)
+        ks = [np.zeros((len(g.component_ids), g.parameter_count, width)) for g in network.groups]
+        settle(
+            queue,
+            fewest,
+            self._laws,
+            tuple(
+                array_list(list(arrays))
+                for arrays in (self._nets, work.x, work.f, work.j, s.rows_of, s.slots_of)
+            ),
+            self._program,
+            (self._mass, self._limit, self._oil, self._turning),
+            self._rules,
+            self.options.first_step,
+            self.options.tolerance_lpm,
+            (CAVITY_BAR, CAVITY_LPM_PER_BAR),
+            what,
+            tables,
+            (array_list(ks), self._where, np.ones((1, width))),
+            results,
+            (
+                (work.residual, work.values, np.zeros((size, width)), np.zeros((size, width))),
+                tuple(np.zeros(width) for _ in range(8)),
+                tuple(np.zeros(width, dtype=np.intp) for _ in range(3)),
+            ),
         )
-        self._iterate(run, rule, out)
-        step[run.ids] = run.step
-
-    def _iterate(self, run: _Run, rule: Rule, out: Solution) -> None:
-        s = self.structure
-        work = _Work(self.network, s, len(run.ids))
-        for _ in range(rule.iterations):
-            residual, values = self.linearise(run.across, run.parameters, run.env, work)
-            size, norm = np.empty(len(run.ids)), np.empty(len(run.ids))
-            measure(residual, size, norm)
-            out.iterations[run.ids] += 1
-            done = size <= self.options.tolerance_lpm
-            fresh = done & ~run.done
-            if fresh.any():
-                ids = run.ids[fresh]
-                out.across[:, ids] = run.across[:, fresh]
-                out.residual_lpm[ids] = size[fresh]
-                out.converged[ids] = True
-                run.done |= done
-                if run.done.all():
-                    return
-            control(
-                run.across,
-                run.held,
-                norm,
-                run.norm,
-                run.step,
-                run.damping,
-                run.going,
-                rule.growth,
-                rule.reject,
-            )
-            load_diagonal(values, s.diagonal, self._mass, run.step)
-            self._factor(values)
-            np.negative(residual, out=residual)
-            self._substitute(values, residual)
-            advance(run.across, residual, s.order, self._limit, run.damping, run.going)
-            if run.done.mean() > self.options.compact_share:
-                run.keep(~run.done)
-                work = _Work(self.network, s, len(run.ids))
-        left = ~run.done
-        out.across[:, run.ids[left]] = run.held[:, left]
-        out.residual_lpm[run.ids[left]] = run.norm[left]
 
     def linearise(
         self, across: Array, parameters: Array, env: Array, work: "_Work | None" = None
