@@ -187,19 +187,19 @@ def bench_solve(batch: int = 10000, circuit: str = "") -> None:
 
 
 @bench_app.command("isolate")
-def bench_isolate(machines: int = 60) -> None:
+def bench_isolate(machines: int = 60, circuit: str = "") -> None:
     """Hidden machines: is the truth first, and after how many readings and minutes."""
     from umweg import bench as benches
 
     instruments = load_jobs()[0].instruments
     print(
-        f"{'circuit':16}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
+        f"{'circuit':17}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
         f"{'claimed':>9}"
     )
-    for name in circuit_ids():
+    for name in [circuit] if circuit else circuit_ids():
         f = benches.bench_isolate(load_circuit(name), instruments, machines)
         print(
-            f"{f.circuit:16}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
+            f"{f.circuit:17}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
             f"{f.minutes:9.1f}{f.claimed:9.0%}"
         )
 

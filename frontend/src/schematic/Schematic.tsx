@@ -165,6 +165,9 @@ function PartSymbol({
         x={item.symbolWidth + 7}
         y={height / 2 - ((lines.length - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0)}
         fontSize={LABEL_SIZE}
+        className="stroke-paper"
+        strokeWidth={4}
+        paintOrder="stroke"
       >
         {lines.map((line, i) => (
           <tspan key={line} x={item.symbolWidth + 7} dy={i ? LABEL_STEP : 0} className="fill-ink">

@@ -8,9 +8,14 @@ export interface Placed<T> {
   y: number;
 }
 
+interface Point {
+  x: number;
+  y: number;
+}
+
 export interface Route {
   edge: GraphEdge;
-  points: { x: number; y: number }[];
+  points: Point[];
 }
 
 export interface Drawing {
@@ -78,6 +83,13 @@ export async function layOut(schematic: Schematic): Promise<Drawing> {
   const placed = await (await elk()).layout(elkGraph(graph));
   const at = new Map((placed.children ?? []).map((c) => [c.id, c]));
   const routed = new Map((placed.edges ?? []).map((e) => [e.id, e]));
+  const ports = new Map(graph.nodes.flatMap((n) => n.ports.map((p) => [p.id, { n, p }] as const)));
+  /** An east port stands on the symbol; the line to it runs behind the label. */
+  const onSymbol = (portId: string, end: Point): Point[] => {
+    const found = ports.get(portId);
+    if (found?.n.kind !== "part" || found.p.side !== "east") return [];
+    return [{ x: (at.get(found.n.id)?.x ?? 0) + found.n.symbolWidth, y: end.y }];
+  };
   return {
     width: placed.width ?? 0,
     height: placed.height ?? 0,
@@ -89,15 +101,17 @@ export async function layOut(schematic: Schematic): Promise<Drawing> {
     routes: graph.edges.map((edge) => ({
       edge,
       points: (routed.get(edge.id)?.sections ?? []).flatMap((s) => [
+        ...onSymbol(edge.source[1], s.startPoint),
         s.startPoint,
         ...(s.bendPoints ?? []),
         s.endPoint,
+        ...onSymbol(edge.target[1], s.endPoint),
       ]),
     })),
   };
 }
 
-const STORE = "umweg-drawing-5";
+const STORE = "umweg-drawing-6";
 
 /** The drawing of a circuit revision: kept in the browser, so that the map never jumps. */
 export async function drawingOf(schematic: Schematic): Promise<Drawing> {

@@ -31,7 +31,7 @@ class Doctors:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._computing = threading.Lock()
+        self._busy: dict[Key, threading.Lock] = {}
         self._background = ThreadPoolExecutor(1, "diagnosis")
         self._waiting: set[Key] = set()
         self._trouble: dict[Key, str] = {}
@@ -102,14 +102,17 @@ class Doctors:
             if key in self._diagnoses:
                 self._diagnoses.move_to_end(key)
                 return self._diagnoses[key]
-        # One at a time: two requests for the same job would compute the same twice.
-        with self._computing:
+            # Two requests for the same must not compute it twice; a request for one job must not
+            # wait for what is worked out for another.
+            mine = self._busy.setdefault(key, threading.Lock())
+        with mine:
             with self._lock:
                 if key in self._diagnoses:
                     return self._diagnoses[key]
             diagnosis = doctor.diagnose(observations)
             with self._lock:
                 self._diagnoses[key] = diagnosis
+                self._busy.pop(key, None)
                 while len(self._diagnoses) > KEPT_DIAGNOSES:
                     self._diagnoses.popitem(last=False)
         return diagnosis

@@ -20,7 +20,7 @@ import {
 import { Schematic } from "../../schematic/Schematic";
 import { pressureColour, SCALE_TOP_BAR } from "../../schematic/scale";
 import { Frame } from "../../ui/Frame";
-import { Failure, Notice, Select } from "../../ui/primitives";
+import { Button, Failure, Notice, Select } from "../../ui/primitives";
 import { RecordPanel } from "../record/RecordPanel";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
@@ -184,7 +184,15 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
                 onKeep={keep}
               />
             ) : (
-              <Notice tone="plain">No reading is left that would tell the suspects apart.</Notice>
+              <div className="grid gap-3">
+                <Notice tone="plain">
+                  No reading is left that is worth its minutes. Confirm the leading suspect by eye,
+                  then decide.
+                </Notice>
+                <Button look="main" onClick={() => setTab("suspects")}>
+                  Go to the suspects
+                </Button>
+              </div>
             )}
           </Tabs.Content>
           <Tabs.Content value="suspects">
