@@ -78,7 +78,7 @@ def scipy_solution(  # type: ignore[no-untyped-def]
     part = cases.part(slice(b, b + 1))
     parameters = solver.parameters_of(states, part)
     state = states[part.state[0]]
-    env = np.array([[state.viscosity_mm2_s]])
+    env = network.viscosity([state], np.zeros(1, dtype=np.intp), parameters)
     n = network.unknown_count
     rows = [
         (i, j)

@@ -506,3 +506,26 @@ def test_stored_pressure_stays_with_the_engine_off_until_it_is_seen_discharged()
     hauler = Nominal("hauler_fan")
     assert hauler.bar("store_port", "parked") == pytest.approx(155.0, abs=0.5)
     assert hauler.bar("store_port", "discharged") < 1.0
+
+
+def test_wrong_oil_is_felt_in_every_clearance_and_every_laminar_way() -> None:
+    """Five times thinner: five times the slip; six times thicker: six times the filter's drop."""
+    good = Nominal("packer_truck")
+    thin = Nominal("packer_truck", "tank:oil_thin=1")
+    thick = Nominal("packer_truck", "tank:oil_thick=1")
+    slip = 0.016 * 150 * 46 / 31.24
+    lost = good.read("flow_lpm", "pump_outlet", "pump_loaded") - thin.read(
+        "flow_lpm", "pump_outlet", "pump_loaded"
+    )
+    assert lost == pytest.approx(4 * slip, rel=0.05)
+    drop = thick.bar("return_gauge", "neutral_idle") / good.bar("return_gauge", "neutral_idle")
+    assert drop == pytest.approx(6.0, rel=0.05)
+
+
+def test_a_pump_that_draws_air_delivers_foam() -> None:
+    good, airy = Nominal("hedge_cutter"), Nominal("hedge_cutter", "pump:draws_air=1")
+    share = airy.read("flow_lpm", "pump_port", "pump_open") / good.read(
+        "flow_lpm", "pump_port", "pump_open"
+    )
+    assert share < 0.5
+    assert (good.machine.oil(), airy.machine.oil()) == ("clear", "foamy")

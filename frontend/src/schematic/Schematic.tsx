@@ -163,7 +163,7 @@ function PartSymbol({
       </g>
       <text
         x={item.symbolWidth + 7}
-        y={height / 2 - ((lines.length - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0)}
+        y={labelTop(item, lines.length, suspicious)}
         fontSize={LABEL_SIZE}
         className="stroke-paper"
         strokeWidth={4}
@@ -182,6 +182,14 @@ function PartSymbol({
       </text>
     </g>
   );
+}
+
+/** First baseline of a part's label: beside the symbol, or astride the one line that leaves there. */
+function labelTop(item: GraphNode, lines: number, suspicious: boolean): number {
+  const leaving = item.ports.filter((p) => p.side === "east");
+  if (leaving.length === 1 && leaving[0]) return leaving[0].y - 5;
+  const height = (item.part?.height ?? 0) * UNIT;
+  return height / 2 - ((lines - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0);
 }
 
 function Marker({

@@ -73,6 +73,8 @@ class FaultMode:
     look: str
     """How it is confirmed by eye once the part is in hand."""
     remedy: str = "Replace the part."
+    foams: bool = False
+    """It draws air: the oil looks foamy."""
 
     def value(self, healthy: float, severity: Array | float) -> Any:
         """The parameter at ``severity`` 0 … 1; severity 0 is the healthy value itself."""

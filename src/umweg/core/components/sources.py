@@ -31,7 +31,8 @@ def _reservoir(x, k, env, f, j):
 class Reservoir(ComponentType):
     """Vented tank: its return side is the reference, 0 bar; the pump draws through its pick-up.
 
-    Suction flow ``q = K·√Δp`` through the pick-up; a low level uncovers it, and K falls.
+    Suction flow ``q = K·√Δp`` through the pick-up; a low level uncovers it, and K falls. The oil
+    in it is the machine's oil: its viscosity counts for every part.
     """
 
     type_name = "reservoir"
@@ -41,6 +42,9 @@ class Reservoir(ComponentType):
     class Parameters(ParameterSet):
         pickup_k: float = quantity(
             600, "L/min/√bar", "pick-up conductance, flow at 1 bar", low=1, high=5000
+        )
+        viscosity_share: float = quantity(
+            1, "1", "viscosity of the oil in it over that of the grade named", low=0.02, high=50
         )
 
     fault_modes = (
@@ -54,6 +58,29 @@ class Reservoir(ComponentType):
             1.2,
             "Level at the sight glass in the posture the level is specified for; foam.",
             "Top up with the grade in use, find where the oil went, bleed.",
+            foams=True,
+        ),
+        FaultMode(
+            "oil_thin",
+            "oil too thin: wrong grade, or fuel in it",
+            "viscosity_share",
+            "factor",
+            0.2,
+            "detour",
+            0.2,
+            "Grade on the last delivery; drop test beside fresh oil; smell of fuel.",
+            "Drain, flush and fill the grade specified.",
+        ),
+        FaultMode(
+            "oil_thick",
+            "oil too thick: wrong grade",
+            "viscosity_share",
+            "factor",
+            6.0,
+            "dam",
+            0.15,
+            "Grade on the last delivery; drop test beside fresh oil.",
+            "Drain, flush and fill the grade specified.",
         ),
     )
     symbol = Symbol(
@@ -200,7 +227,7 @@ class FixedPump(ComponentType):
             0.012, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
         )
         half_fill_bar: float = quantity(
-            -0.6, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
+            -0.6, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0.2
         )
 
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
@@ -214,6 +241,18 @@ class FixedPump(ComponentType):
             1.5,
             "Scored side plates and gear tips; metal in the filter.",
             "Exchange the pump; flush and change the filter first.",
+        ),
+        FaultMode(
+            "draws_air",
+            "draws air: suction joint or shaft seal",
+            "half_fill_bar",
+            "to",
+            0.05,
+            "source",
+            0.6,
+            "Foam and a rattle that stops when oil is put on the leaking joint.",
+            "Tighten or reseal the joint; renew the shaft seal; bleed.",
+            foams=True,
         ),
     )
     passive = False
@@ -248,7 +287,7 @@ class VanePump(FixedPump):
             0.02, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.25
         )
         half_fill_bar: float = quantity(
-            -0.5, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
+            -0.5, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0.2
         )
 
     fault_modes = (
@@ -286,7 +325,7 @@ class PistonPump(FixedPump):
             0.004, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
         )
         half_fill_bar: float = quantity(
-            -0.4, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0
+            -0.4, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0.2
         )
 
     example = Example(

@@ -266,7 +266,7 @@ def indicator_probability(predictor: Predictor, component: str, state: MachineSt
 
 
 def foam_probability(predictor: Predictor) -> Array:
-    """(C,) probability of foamy oil: air drawn where the pick-up or the suction side falls low."""
+    """(C,) probability of foamy oil: air drawn where the pick-up falls low, or by a fault itself."""
     state = MachineState(label="neutral at rated speed", engine="rated", oil_c=50)
     table = predictor[state]
     network = predictor.network
@@ -275,6 +275,14 @@ def foam_probability(predictor: Predictor) -> Array:
         if part.type == "reservoir":
             pressure = table.solution.across[network.net_index[part.connections["suction"]]]
             foam = np.maximum(foam, ndtr((-0.08 - pressure) / 0.03))
+    population = predictor.population
+    for index, hypothesis in enumerate(population.hypotheses):
+        for w, fault in enumerate(hypothesis.faults):
+            if fault.mode.foams:
+                rows = population.members[index]
+                foam[rows] = np.maximum(
+                    foam[rows], np.minimum(1.5 * population.severity[rows, w], 1)
+                )
     result: Array = 0.03 + 0.8 * foam
     return result
 

@@ -1,6 +1,6 @@
 """The compiled network: every component with its parameters, every net with its index."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -172,6 +172,17 @@ class Network:
         self.groups = tuple(groups)
         self.parameters = tuple(parameters)
         self.slot = {p.key: p.slot for p in parameters}
+
+    @cached_property
+    def viscosity_slot(self) -> int:
+        """Slot of the factor on the oil's viscosity, that of the first tank; −1 without a tank."""
+        named = (p.slot for p in self.parameters if p.name == "viscosity_share")
+        return next(named, -1)
+
+    def viscosity(self, states: Sequence[SolvableState], of_case: Indices, values: Array) -> Array:
+        """(1, B) viscosity of each case's oil [mm²/s], from its state and its own parameters."""
+        grade: Array = np.array([s.viscosity_mm2_s for s in states])[of_case].reshape(1, -1)
+        return grade if self.viscosity_slot < 0 else grade * values[self.viscosity_slot]
 
     @cached_property
     def base_parameters(self) -> Array:

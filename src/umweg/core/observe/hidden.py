@@ -133,6 +133,8 @@ class HiddenMachine:
 
     def oil(self) -> OilLook:
         """How the oil looks: foamy when a pick-up draws air."""
+        if any(fault.mode.foams and severity > 0.4 for fault, severity in self.faults):
+            return "foamy"
         state = MachineState(label="neutral", engine="rated", oil_c=50)
         slots = np.array([list(self._own)], dtype=np.intp)
         cases = Cases(np.zeros(1, dtype=np.intp), slots, np.array([list(self._own.values())]))

@@ -55,7 +55,7 @@ def _load(lane, case, cases, tables, blocks, columns, numbers):
     """Put a case into a lane: where it starts, its parameters, its viscosity, a fresh control."""
     state, slot, value = cases
     start, parameters, viscosity, step_of = tables
-    ks, where, env = blocks
+    ks, where, env, thickness = blocks
     across, held = columns
     old_norm, step, damping, going = numbers
     for row in range(across.shape[0]):
@@ -68,6 +68,8 @@ def _load(lane, case, cases, tables, blocks, columns, numbers):
         if p >= 0:
             ks[where[p, 0]][where[p, 1], where[p, 2], lane] = value[case, w]
     env[0, lane] = viscosity[state[case]]
+    if thickness >= 0:
+        env[0, lane] *= ks[where[thickness, 0]][where[thickness, 1], where[thickness, 2], lane]
     step[lane] = step_of[case]
     old_norm[lane] = np.inf
     damping[lane] = 1.0
@@ -102,7 +104,7 @@ def _restart(lane, fresh, from_rest, first_step, turning, columns, numbers):
 def _evaluate(laws, groups, blocks, across, oil, diagonal, cavity, residual, values):
     """Residuals and matrix values of all lanes."""
     nets, xs, fs, js, rows, slots = groups
-    ks, _, env = blocks
+    ks, _, env, _ = blocks
     for r in range(residual.shape[0]):
         for b in range(residual.shape[1]):
             residual[r, b] = 0.0

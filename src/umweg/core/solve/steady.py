@@ -258,7 +258,7 @@ class SteadySolver:
             (CAVITY_BAR, CAVITY_LPM_PER_BAR),
             what,
             tables,
-            (array_list(ks), self._where, np.ones((1, width))),
+            (array_list(ks), self._where, np.ones((1, width)), network.viscosity_slot),
             results,
             (
                 (work.residual, work.values, np.zeros((size, width)), np.zeros((size, width))),
@@ -349,8 +349,8 @@ class SteadySolver:
         def run(first: int) -> None:
             rows = slice(first, min(first + self.options.chunk, cases.count))
             part = cases.part(rows)
-            env = np.array([s.viscosity_mm2_s for s in states])[part.state].reshape(1, -1)
             parameters = self.parameters_of(states, part)
+            env = self.network.viscosity(states, part.state, parameters)
             x = np.ascontiguousarray(across[:, rows])
             _, values = self.linearise(x, parameters, env)
             self._factor(values)
