@@ -1,5 +1,7 @@
 """The batch solver on the packer truck: agreement, honesty, order."""
 
+import tracemalloc
+
 import numpy as np
 import pytest
 
@@ -164,3 +166,61 @@ def test_state_names_what_the_circuit_lacks(packer_solver: SteadySolver) -> None
     assert "no function “crane”" in text
     assert "no move “sideways” (has extend, retract)" in text
     assert "cap at “return_gauge”" in text
+
+
+@pytest.mark.parametrize("lanes", [(64, 16, 4), (16,), (4,), (128, 8)], ids=str)
+def test_width_of_the_lanes_does_not_change_the_answer(  # type: ignore[no-untyped-def]
+    sample, packer_solver: SteadySolver, lanes: tuple[int, ...]
+) -> None:
+    """Refilled, left dry and carried on in a narrower block: the same machine, the same state."""
+    states, cases, solution = sample
+    for threads in (1, 2):
+        other = SteadySolver(packer_solver.network, Options(lanes=lanes, threads=threads))
+        again = other.solve(states, cases)
+        assert again.converged.all()
+        np.testing.assert_allclose(again.across, solution.across, rtol=1e-4, atol=5e-3)
+
+
+def test_a_careful_rule_takes_what_the_bold_one_leaves(  # type: ignore[no-untyped-def]
+    sample, packer_solver: SteadySolver
+) -> None:
+    """With the bold rule cut to two iterations everything goes through the later rules."""
+    states, cases, solution = sample
+    rules = (
+        Rule(1.5, 10.0, 2),
+        Rule(1.5, 1.5, 3, fresh=True),
+        Rule(1.2, 10.0, 400, fresh=True, from_rest=True),
+    )
+    again = SteadySolver(packer_solver.network, Options(rounds=rules)).solve(states, cases)
+    assert again.converged.mean() > 0.95
+    assert again.iterations.min() >= 6
+    fine = again.converged
+    np.testing.assert_allclose(
+        again.across[:, fine], solution.across[:, fine], rtol=1e-4, atol=5e-3
+    )
+
+
+def test_oil_parts_instead_of_falling_below_absolute_zero(packer_solver: SteadySolver) -> None:
+    """The blade pulled out by its load with the port relief shut and the feed stopped."""
+    network = packer_solver.network
+    state = MachineState(label="pulled", engine="off")
+    solvable = network.state(state)
+    slot = network.slot["blade_load.force_n"]
+    cases = Cases(np.zeros(1, dtype=np.intp), np.array([[slot]]), np.array([[-150000.0]]))
+    solution = packer_solver.solve([solvable], cases)
+    assert solution.converged[0]
+    low = packer_solver.cavitating(solution.across[:, 0])
+    assert "blade_cap" in low
+    assert solution.across[network.net_index["blade_cap"], 0] > -1.6
+
+
+def test_memory_of_ten_thousand_candidates_stays_small(packer_solver: SteadySolver) -> None:
+    """10,000 cases of the packer truck in well under 500 MB of arrays."""
+    network = packer_solver.network
+    states = [network.state(s) for s in network.circuit.states.values()]
+    cases = random_cases(network, len(states), 10000, np.random.default_rng(3))
+    tracemalloc.start()
+    packer_solver.solve(states, cases)
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert peak < 100e6

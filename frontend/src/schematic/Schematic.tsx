@@ -107,6 +107,7 @@ function PartSymbol({
   const lines = labelLines(part.label);
   const height = part.height * UNIT;
   const suspicious = share >= 0.01;
+  const step = isAstride(item) ? LABEL_STEP + 4 : LABEL_STEP;
   const choose = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") {
       event.preventDefault();
@@ -170,7 +171,7 @@ function PartSymbol({
         paintOrder="stroke"
       >
         {lines.map((line, i) => (
-          <tspan key={line} x={item.symbolWidth + 7} dy={i ? LABEL_STEP : 0} className="fill-ink">
+          <tspan key={line} x={item.symbolWidth + 7} dy={i ? step : 0} className="fill-ink">
             {line}
           </tspan>
         ))}
@@ -184,10 +185,15 @@ function PartSymbol({
   );
 }
 
-/** First baseline of a part's label: beside the symbol, or astride the one line that leaves there. */
+const leaving = (item: GraphNode) => item.ports.filter((p) => p.side === "east");
+
+/** One line leaves where the label stands: the label's lines stand above and below it. */
+const isAstride = (item: GraphNode) => leaving(item).length === 1;
+
+/** First baseline of a part's label. */
 function labelTop(item: GraphNode, lines: number, suspicious: boolean): number {
-  const leaving = item.ports.filter((p) => p.side === "east");
-  if (leaving.length === 1 && leaving[0]) return leaving[0].y - 5;
+  const [line] = leaving(item);
+  if (line && isAstride(item)) return line.y - 6;
   const height = (item.part?.height ?? 0) * UNIT;
   return height / 2 - ((lines - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0);
 }

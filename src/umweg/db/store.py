@@ -73,7 +73,7 @@ def machines_of(session: Session) -> Sequence[Machine]:
 
 def all_jobs(session: Session) -> Sequence[JobRow]:
     """All jobs, newest first, with what a list shows."""
-    query = select(JobRow).order_by(JobRow.created_at.desc(), JobRow.id)
+    query = select(JobRow).order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
     loads = (
         selectinload(JobRow.entries),
         selectinload(JobRow.machine),

@@ -54,7 +54,7 @@ class Options:
     """Pseudo-time step of the first rule."""
     first_step: float = 0.3
     """Step of a rule that starts fresh."""
-    tolerance_lpm: float = 1e-6
+    tolerance_lpm: float = 1e-8
     chunk: int = 1024
     """Candidates whose sensitivities are found together."""
     lanes: tuple[int, ...] = (64, 16, 4)
