@@ -208,3 +208,13 @@ def test_setting_without_its_command_is_named(packer_data: Data) -> None:
     packer_data["states"]["neutral_idle"]["settings"] = {"pto.clutch": 0}
     with pytest.raises(CircuitError, match=r"no command “pto\.clutch”"):
         check_circuit(read_circuit(json.dumps(packer_data)))
+
+
+def test_interlock_that_names_nothing_is_found(packer_data: Data) -> None:
+    packer_data["interlocks"] = [
+        {"id": "door", "label": "Door", "functions": ["blade", "crane"], "switch": "door_switch"}
+    ]
+    with pytest.raises(CircuitError) as caught:
+        check_circuit(read_circuit(json.dumps(packer_data)))
+    assert "interlock door: there is no component “door_switch”" in str(caught.value)
+    assert "interlock door: there is no function “crane”" in str(caught.value)

@@ -2,6 +2,7 @@
 
 from umweg.core.components import (
     actuation,
+    closed_loop,
     conditioning,
     consumers,
     directional,
@@ -14,6 +15,7 @@ from umweg.core.components import (
     pressure_controls,
     pressure_valves,
     shop_kit,
+    solenoid_valves,
     sources,
     variable_pumps,
 )
@@ -27,10 +29,12 @@ _FAMILIES = (
     conditioning,
     pressure_valves,
     pressure_controls,
+    closed_loop,
     flow_valves,
     flow_sharing,
     directional,
     directional_valves,
+    solenoid_valves,
     load_sensing,
     consumers,
     motors,

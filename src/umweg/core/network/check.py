@@ -240,6 +240,17 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
             )
     for machine_state in circuit.states.values():
         problems += state_problems(circuit, machine_state)
+    for interlock in circuit.interlocks:
+        where = f"interlock {interlock.id}"
+        if interlock.switch is not None and interlock.switch not in parts:
+            problems.append(
+                Problem("no_switch", where, f"there is no component “{interlock.switch}”")
+            )
+        for function_id in interlock.functions:
+            if all(f.id != function_id for f in circuit.functions):
+                problems.append(
+                    Problem("no_function", where, f"there is no function “{function_id}”")
+                )
     points = {p.id for p in circuit.test_points}
     functions = {f.id for f in circuit.functions}
     for spec in circuit.specifications:

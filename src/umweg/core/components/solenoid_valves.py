@@ -1,0 +1,335 @@
+"""Valves shifted by solenoids: spools, poppets, pilot stages, proportional spools."""
+
+from umweg.core.components.base import (
+    ELECTRIC,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Port,
+    quantity,
+)
+from umweg.core.components.directional_valves import (
+    SPOOL_SHIFTED,
+    SPOOL_WORN,
+    SpoolParameters,
+    land,
+    spool,
+)
+from umweg.core.components.kernels import couple, law, limited, scalar, smooth_step, turbulent
+from umweg.core.components.symbols import coil, four_way, valve
+from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+
+_EL = ELECTRIC
+_NEUTRAL = {"P": 60.0, "T": 0.0, "A": 20.0, "B": 0.0}
+
+
+@law
+def _solenoid_spool(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            start, full, gain = k[c, 9, b], k[c, 10, b], k[c, 11, b]
+            one, up = coil_pull(
+                x, f, j, c, b, 4, 6, k[c, 5, b], k[c, 7, b], k[c, 8, b], start, full
+            )
+            two, down = coil_pull(
+                x, f, j, c, b, 5, 6, k[c, 6, b], k[c, 7, b], k[c, 8, b], start, full
+            )
+            travel, free = limited(gain * (one - two) + k[c, 12, b])
+            up *= gain * free
+            down *= gain * free
+            leak = k[c, 4, b] * NU_REF / env[0, b]
+            sizes = k[c, :4, b]
+            movers = ((4, up), (5, -down), (6, down - up))
+            spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
+
+
+@scalar
+def coil_pull(x, f, j, c, b, plus, minus, ohm, nominal_ohm, rated_v, start, full):
+    """A solenoid between two ports: its current, and how far it pulls (0 … 1) with the slope.
+
+    Travel is a cubic step, from ``start`` to ``full``, of the ampere-turns over the rated ones:
+    ``U/U_rated``, less where the coil is open. Shorted turns carry more but count for nothing, so
+    a shorted coil pulls with the voltage that is left.
+    """
+    volts = x[c, plus, b] - x[c, minus, b]
+    couple(f, j, c, b, plus, minus, _EL * volts / ohm, _EL / ohm)
+    scale = min(1.0, nominal_ohm / ohm) / rated_v
+    pull, slope = smooth_step(volts * scale, start, full)
+    return pull, slope * scale
+
+
+class CoilParameters(ParameterSet):
+    """One solenoid."""
+
+    coil_ohm: float = quantity(7, "Ω", "coil", low=0.1, high=1e6)
+    nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6)
+    rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+    start_share: float = quantity(0.45, "1", "voltage share where it starts", low=0, high=2)
+    full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
+
+
+def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
+    """How a coil fails: open, shorted, or damp and weak."""
+    return (
+        FaultMode(
+            f"{name}_open",
+            f"coil{side} open or its plug off",
+            parameter,
+            "factor",
+            300.0,
+            "command",
+            0.8,
+            "Plug and pins; resistance of the coil; a steel blade held at the coil.",
+            "Mend the plug or replace the coil.",
+        ),
+        FaultMode(
+            f"{name}_shorted",
+            f"coil{side} shorted",
+            parameter,
+            "factor",
+            1 / 60,
+            "command",
+            0.3,
+            "Hot or blistered coil; resistance far too low; blown fuse.",
+            "Replace the coil and the fuse.",
+        ),
+    )
+
+
+class SolenoidDirectionalValve(ComponentType):
+    """Three-position four-way spool shifted by one solenoid at each end.
+
+    Travel = S(U_a/U_rated) − S(U_b/U_rated), S a cubic step between start and full share; lands
+    as in the lever valve. A proportional valve has a wide step.
+    """
+
+    type_name = "solenoid_directional_valve"
+    label = "Solenoid directional valve"
+    ports = (
+        Port("P"),
+        Port("T"),
+        Port("A"),
+        Port("B"),
+        Port("coil_a", "electrical"),
+        Port("coil_b", "electrical"),
+        Port("minus", "electrical"),
+    )
+
+    class Parameters(SpoolParameters):
+        coil_a_ohm: float = quantity(7, "Ω", "coil a", low=0.1, high=1e6)
+        coil_b_ohm: float = quantity(7, "Ω", "coil b", low=0.1, high=1e6)
+        nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6)
+        rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+        start_share: float = quantity(0.45, "1", "voltage share where it starts", low=0, high=2)
+        full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
+        reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)
+        offset: float = quantity(0, "1", "spool position with both coils off", low=-1, high=1)
+
+    fault_modes = (
+        *coil_faults("coil_a_ohm", "coil_a", " a"),
+        *coil_faults("coil_b_ohm", "coil_b", " b"),
+        SPOOL_WORN,
+        FaultMode(
+            "spool_sticks",
+            "spool sticks: does not follow its coils",
+            "reach",
+            "to",
+            0.0,
+            "command",
+            0.6,
+            "Push the emergency pin: it does not move, or it then works.",
+            "Clean or replace the valve.",
+        ),
+        SPOOL_SHIFTED,
+    )
+    symbol = four_way(
+        {"coil_a": ("west", 0.8), "coil_b": ("east", 0.8), "minus": ("west", 1.8)},
+        (coil(0.1), coil(6.6)),
+    )
+    example = Example(
+        "coil a 12 V/7 Ω ×0.6; both ends at 12 V and earth: P to A 18·√40",
+        {**_NEUTRAL, "coil_a": 12.0, "coil_b": 0.0, "minus": 0.0},
+        {
+            "P": 113.847,
+            "T": -0.012,
+            "A": -113.832,
+            "B": -0.0036,
+            "coil_a": 1.02857,
+            "coil_b": 0.0,
+            "minus": -1.02857,
+        },
+    )
+    law = _solenoid_spool
+
+
+class ProportionalDirectionalValve(SolenoidDirectionalValve):
+    """Proportional spool valve: travel follows the coil over a wide range.
+
+    Equations as the solenoid directional valve; from start to full share the spool meters.
+    """
+
+    type_name = "proportional_directional_valve"
+    label = "Proportional directional valve"
+
+    class Parameters(SolenoidDirectionalValve.Parameters):
+        start_share: float = quantity(0.2, "1", "voltage share where it starts", low=0, high=2)
+        full_share: float = quantity(0.95, "1", "voltage share for full travel", low=0.05, high=3)
+
+
+@law
+def _solenoid_poppet(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            pull, slope = coil_pull(
+                x, f, j, c, b, 2, 3, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
+            )
+            sign = 1.0 - 2.0 * k[c, 7, b]
+            moved = k[c, 8, b] * pull
+            opening = k[c, 7, b] + sign * moved
+            opening = opening + k[c, 9, b] * (1.0 - opening)
+            rise = sign * k[c, 8, b] * slope * (1.0 - k[c, 9, b])
+            movers = ((2, rise), (3, -rise))
+            land(x, f, j, c, b, 0, 1, k[c, 5, b], opening, 1.0, movers)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 6, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+POPPET_STICKS = FaultMode(
+    "sticks",
+    "does not shift when its coil pulls",
+    "reach",
+    "to",
+    0.0,
+    "command",
+    0.6,
+    "Coil magnetic, no change in the oil; push its emergency pin.",
+    "Clean or replace the cartridge.",
+)
+
+
+class SolenoidPoppetValve(ComponentType):
+    """Two-way poppet valve by solenoid, normally closed or normally open: ``q = K·opening·√Δp``."""
+
+    type_name = "solenoid_poppet_valve"
+    label = "Solenoid poppet valve"
+    ports = (
+        Port("inlet"),
+        Port("outlet"),
+        Port("plus", "electrical"),
+        Port("minus", "electrical"),
+    )
+
+    class Parameters(CoilParameters):
+        k: float = quantity(10, "L/min/√bar", "open, flow at 1 bar", low=0.01, high=500)
+        seat_k: float = quantity(1e-5, "L/min/√bar", "seat leakage at 1 bar", low=1e-8, high=50)
+        normally_open: float = quantity(0, "1", "1: open when it is not energised", low=0, high=1)
+        reach: float = quantity(1, "1", "how far it follows its coil", low=0, high=1)
+        held_open: float = quantity(0, "1", "held open by dirt or its pin", low=0, high=1)
+
+    fault_modes = (
+        *coil_faults("coil_ohm", "coil", ""),
+        POPPET_STICKS,
+        FaultMode(
+            "seat_leaks",
+            "does not seat",
+            "seat_k",
+            "square",
+            1.5,
+            "detour",
+            0.8,
+            "Dirt or a groove on poppet and seat.",
+            "Clean or replace the cartridge.",
+        ),
+    )
+    symbol = valve(
+        2,
+        {
+            "inlet": ("south", 3.6),
+            "outlet": ("north", 3.6),
+            "plus": ("west", 0.8),
+            "minus": ("west", 1.8),
+        },
+        (coil(0.1), "M1.6 2.2 V0.2", "M3.6 2.4 V1.6 M3.6 0 V0.8", "M3.3 0.8 L3.6 1.2 L3.9 0.8"),
+        (),
+        ("M1.6 0.22 L1.5 0.55 L1.7 0.55 Z",),
+    )
+    example = Example(
+        "not energised: the seat, 1e-5·√100",
+        {"inlet": 100.0, "outlet": 0.0, "plus": 0.0, "minus": 0.0},
+        {"inlet": 1e-4, "outlet": -1e-4, "plus": 0.0, "minus": 0.0},
+    )
+    law = _solenoid_poppet
+
+
+@law
+def _solenoid_three_way(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            pull, slope = coil_pull(
+                x, f, j, c, b, 3, 4, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
+            )
+            position = k[c, 8, b] * pull
+            position = position + k[c, 9, b] * (1.0 - position)
+            rise = k[c, 8, b] * slope * (1.0 - k[c, 9, b])
+            movers = ((3, rise), (4, -rise))
+            land(x, f, j, c, b, 0, 1, k[c, 5, b], position, 1.0, movers)
+            land(x, f, j, c, b, 1, 2, k[c, 6, b], 1.0 - position, -1.0, movers)
+            leak = k[c, 7, b]
+            couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
+
+
+class SolenoidThreeWayValve(ComponentType):
+    """Three-way valve by solenoid: energised P feeds A, at rest A is open to T."""
+
+    type_name = "solenoid_three_way_valve"
+    label = "Solenoid three-way valve"
+    ports = (
+        Port("P"),
+        Port("A"),
+        Port("T"),
+        Port("plus", "electrical"),
+        Port("minus", "electrical"),
+    )
+
+    class Parameters(CoilParameters):
+        k: float = quantity(3, "L/min/√bar", "P to A, flow at 1 bar", low=0.01, high=500)
+        return_k: float = quantity(3, "L/min/√bar", "A to T, flow at 1 bar", low=0.01, high=500)
+        leak_lpm_per_bar: float = quantity(1e-4, "L/min/bar", "P to A at rest", low=1e-8, high=5)
+        reach: float = quantity(1, "1", "how far it follows its coil", low=0, high=1)
+        held: float = quantity(0, "1", "held shifted by dirt or its pin", low=0, high=1)
+
+    fault_modes = (
+        *coil_faults("coil_ohm", "coil", ""),
+        POPPET_STICKS,
+        FaultMode(
+            "stuck_shifted",
+            "stays shifted when its coil is off",
+            "held",
+            "to",
+            1.0,
+            "command",
+            0.3,
+            "Emergency pin left turned in; spool does not return.",
+            "Turn the pin out; clean or replace the valve.",
+        ),
+    )
+    symbol = valve(
+        2,
+        {
+            "P": ("south", 3.3),
+            "T": ("south", 3.9),
+            "A": ("north", 3.3),
+            "plus": ("west", 0.8),
+            "minus": ("west", 1.8),
+        },
+        (coil(0.1), "M1.3 2.2 V0.2", "M3.3 2.4 V1.7", "M3.3 0 V0.2 L3.9 2.2 V2.4"),
+        (),
+        ("M1.3 0.22 L1.2 0.55 L1.4 0.55 Z",),
+    )
+    example = Example(
+        "at rest A goes to tank: 3·√16",
+        {"P": 30.0, "A": 16.0, "T": 0.0, "plus": 0.0, "minus": 0.0},
+        {"P": 0.0014, "A": 11.9956, "T": -11.997, "plus": 0.0, "minus": 0.0},
+    )
+    law = _solenoid_three_way
