@@ -37,8 +37,6 @@ from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, place_label
 from umweg.core.units import to_base
 
 GRID = 48
-HEALTHY = 0
-"""Index of the candidate without a fault."""
 READ_MIN = 1.0
 LOOK_MIN = 2.0
 INLINE_MIN = 18.0
@@ -236,8 +234,10 @@ class Planner:
         instrument = None
         if quantity.kind == "pressure_bar":
             net = self.circuit.test_point(quantity.place).net
-            pressure = table.solution.across[self.predictor.network.net_index[net]]
-            highest = self._highest(pressure)
+            row_of_net = self.predictor.network.net_index[net]
+            pressure = table.solution.across[row_of_net]
+            # A gauge must not break because the belief is wrong.
+            highest = max(self._highest(pressure), float(table.healthy[row_of_net]))
             lowest = float(mean[self.live].min())
             instrument = self._gauge(highest, lowest)
         elif quantity.kind == "flow_lpm":
@@ -309,15 +309,11 @@ class Planner:
         )
 
     def _highest(self, pressure: Array) -> float:
-        """The pressure that all but a share too small to refuse a test for stay below.
-
-        Never less than the healthy machine's: a gauge must not break because the belief is wrong.
-        """
+        """The pressure that all but a share too small to refuse a test for stay below."""
         order = np.argsort(pressure[self.live])[::-1]
         above = np.cumsum(self.weight[self.live][order])
         first = int(np.searchsorted(above, REFUSE_TEST_ABOVE))
-        believed = float(pressure[self.live][order[min(first, len(order) - 1)]])
-        return max(believed, float(pressure[HEALTHY]))
+        return float(pressure[self.live][order[min(first, len(order) - 1)]])
 
     def _gauge(self, highest_bar: float, lowest_bar: float) -> Instrument | None:
         """The finest gauge whose range holds the highest pressure any live candidate could make."""
