@@ -4,6 +4,7 @@ export const HOW = {
   slow: "Slow",
   weak: "Weak: light yes, loaded no",
   dead: "Dead",
+  reversed: "Goes the other way",
   drifts: "Drifts when held",
 } as const;
 export type How = keyof typeof HOW;

@@ -69,7 +69,8 @@ def test_population_covers_every_mode(packer_predictor: Predictor) -> None:
     population = packer_predictor.population
     faults = faults_of(packer_predictor.network)
     assert len(population.hypotheses) == len(faults) + 1
-    assert population.count == 7 * len(faults) + 1
+    graded = [f for f in faults if f.mode.scale != "switch"]
+    assert population.count == 6 * len(graded) + len(faults) + 1, "seven severities, or one"
     assert np.exp(population.log_prior).sum() == pytest.approx(1.0)
     assert population.hypotheses[0].faults == ()
 

@@ -215,7 +215,7 @@ export interface components {
              * How
              * @enum {string}
              */
-            how: "as_usual" | "slow" | "weak" | "dead" | "drifts";
+            how: "as_usual" | "slow" | "weak" | "dead" | "reversed" | "drifts";
             /** Id */
             id: string;
             /**
@@ -724,7 +724,7 @@ export interface components {
              * Domain
              * @enum {string}
              */
-            domain: "hydraulic" | "translation" | "rotation" | "electrical";
+            domain: "hydraulic" | "translation" | "rotation" | "electrical" | "travel";
             /**
              * Line
              * @enum {string}

@@ -2,9 +2,9 @@
 
 from fastapi import APIRouter
 
-from umweg.core.circuit.document import Circuit
+from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
-from umweg.core.components.base import ACROSS_UNIT, Array
+from umweg.core.components.base import ACROSS_UNIT, Array, Port
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.errors import StateError
 from umweg.core.trace.ways import port_flows_lpm
@@ -107,11 +107,17 @@ def _parts(circuit: Circuit) -> list[PartView]:
                         line=port.line,
                         boundary=port.boundary,
                     )
-                    for port in kind.ports
+                    for port in (*kind.ports, *_links(component))
                 ],
             )
         )
     return parts
+
+
+def _links(component: Component) -> list[Port]:
+    """The connections that carry travel, where they are made."""
+    names = component_type(component.type).link_names()
+    return [Port(n, "travel") for n in names if n in component.connections]
 
 
 @router.get("/{revision_id}/states/{state_id}")

@@ -10,6 +10,7 @@ from umweg.core.components import (
     electrical,
     flow_sharing,
     flow_valves,
+    linkages,
     load_sensing,
     motors,
     pressure_controls,
@@ -40,6 +41,7 @@ _FAMILIES = (
     motors,
     actuation,
     electrical,
+    linkages,
     shop_kit,
 )
 

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 Array = NDArray[np.float64]
-Domain = Literal["hydraulic", "translation", "rotation", "electrical"]
+Domain = Literal["hydraulic", "translation", "rotation", "electrical", "travel"]
 FaultFamily = Literal["detour", "dam", "source", "command", "load", "gauge"]
 LineKind = Literal["working", "pilot", "drain"]
 Side = Literal["north", "south", "east", "west"]
@@ -40,8 +40,12 @@ ACROSS_UNIT: dict[Domain, str] = {
     "translation": "mm/s",
     "rotation": "rpm",
     "electrical": "V",
+    "travel": "1",
 }
 """Unit of each domain's across variable."""
+TRAVEL_PORT = "spool"
+"""Where a linkage is joined to what it moves. Travel is no unknown of the equations: what a lever
+does to its spool does not depend on the oil, so it is worked out before they are solved."""
 
 
 @dataclass(frozen=True)
@@ -60,13 +64,14 @@ class FaultMode:
     """One way to fail: a parameter moves from healthy to severe.
 
     ``scale`` — ``factor``: value = healthy·severe^s; ``to``: linear to ``severe``;
-    ``square``: quadratic to ``severe``, for openings that start at nothing.
+    ``square``: quadratic to ``severe``, for openings that start at nothing; ``switch``: ``severe``
+    as soon as it is there, for what is either right or wrong (a crossed pair, a lost pin).
     """
 
     name: str
     label: str
     parameter: str
-    scale: Literal["factor", "to", "square"]
+    scale: Literal["factor", "to", "square", "switch"]
     severe: float
     family: FaultFamily
     base_rate: float
@@ -75,6 +80,9 @@ class FaultMode:
     remedy: str = "Replace the part."
     foams: bool = False
     """It draws air: the oil looks foamy."""
+    own_lever: str = ""
+    """The command whose last link this is; the mode is not this part's where a linkage component
+    moves that command."""
 
     def value(self, healthy: float, severity: Array | float) -> Any:
         """The parameter at ``severity`` 0 … 1; severity 0 is the healthy value itself."""
@@ -83,6 +91,8 @@ class FaultMode:
             return healthy * self.severe**s
         if self.scale == "to":
             return healthy + s * (self.severe - healthy)
+        if self.scale == "switch":
+            return np.where(s > 0.0, self.severe, healthy)
         return healthy + s * s * (self.severe - healthy)
 
 
@@ -166,6 +176,10 @@ class ComponentType:
     """What flows in need not flow out: a cylinder, an accumulator."""
     indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")
     """For types with ``indicator_bar``: what is seen above and below it."""
+    levers: ClassVar[tuple[str, ...]] = ()
+    """Commands that a linkage component may move: connections by these names are optional."""
+    travel: ClassVar[Callable[[Mapping[str, Array]], Array] | None] = None
+    """For linkages: the travel at ``TRAVEL_PORT`` from parameters and commands."""
     opened_port: ClassVar[str] = ""
     """For shop kit: the port whose fitting is opened to insert it."""
     symbol: ClassVar[Symbol]
@@ -193,6 +207,11 @@ class ComponentType:
     def port_names(cls) -> tuple[str, ...]:
         """The ports' names in the order of the law's ``x``."""
         return tuple(p.name for p in cls.ports)
+
+    @classmethod
+    def link_names(cls) -> tuple[str, ...]:
+        """Names of the connections that carry travel."""
+        return cls.levers if cls.travel is None else (*cls.levers, TRAVEL_PORT)
 
     @classmethod
     def tolerance(cls, parameter: str) -> float:

@@ -15,6 +15,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
+from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import couple, law, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -32,16 +33,17 @@ def _cylinder(x, k, env, f, j):
             ring_area = bore_area - 0.25e-2 * math.pi * k[c, 1, b] * k[c, 1, b]
             cap = _AREA * bore_area
             ring = _AREA * ring_area
+            below, above = (1, 0) if k[c, 5, b] > 0.5 else (0, 1)
             v = x[c, 2, b]
             t = math.tanh(v / _COULOMB_SPEED_MM_S)
             friction = k[c, 2, b] * _TRANS
-            f[c, 0, b] += cap * v
-            f[c, 1, b] -= ring * v
-            f[c, 2, b] += friction * t - cap * x[c, 0, b] + ring * x[c, 1, b]
-            j[c, 0, 2, b] += cap
-            j[c, 1, 2, b] -= ring
-            j[c, 2, 0, b] -= cap
-            j[c, 2, 1, b] += ring
+            f[c, below, b] += cap * v
+            f[c, above, b] -= ring * v
+            f[c, 2, b] += friction * t - cap * x[c, below, b] + ring * x[c, above, b]
+            j[c, below, 2, b] += cap
+            j[c, above, 2, b] -= ring
+            j[c, 2, below, b] -= cap
+            j[c, 2, above, b] += ring
             j[c, 2, 2, b] += friction * (1.0 - t * t) / _COULOMB_SPEED_MM_S
             dp = x[c, 0, b] - x[c, 1, b]
             leak = k[c, 3, b] * NU_REF / env[0, b]
@@ -73,6 +75,7 @@ class Cylinder(ComponentType):
             5e-6, "L/min/bar", "piston seal leakage at 46 mm²/s", low=1e-8, high=5
         )
         tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
+        crossed: float = crossed("its hoses are swapped")
 
     fault_modes = (
         FaultMode(
@@ -97,6 +100,7 @@ class Cylinder(ComponentType):
             "Rod runout, polished stripe on one side, dry pins.",
             "Grease or replace pins; replace a bent rod.",
         ),
+        HOSES_CROSSED,
     )
     symbol = Symbol(
         5,
@@ -188,7 +192,7 @@ class MechanicalLoad(ComponentType):
 def _motor(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            displacement = k[c, 0, b] * 1e-3
+            displacement = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
             leak = k[c, 1, b] * NU_REF / env[0, b]
             n = x[c, 2, b]
             dp = x[c, 0, b] - x[c, 1, b]
@@ -221,6 +225,7 @@ class HydraulicMotor(ComponentType):
         friction_nm: float = quantity(
             2, "Nm", "friction of the shaft", low=0.01, high=5000, tolerance=0.2
         )
+        crossed: float = crossed("its hoses are swapped")
 
     fault_modes = (
         FaultMode(
@@ -245,6 +250,7 @@ class HydraulicMotor(ComponentType):
             "Hard to turn by hand; hot bearing.",
             "Replace the bearing or the motor.",
         ),
+        HOSES_CROSSED,
     )
     symbol = Symbol(
         2.4,

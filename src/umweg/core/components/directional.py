@@ -77,6 +77,7 @@ class SixWaySection(ComponentType):
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
 
     commands = (Command("lever", -1, 1),)
+    levers = ("lever",)
     fault_modes = (
         FaultMode(
             "spool_worn",
@@ -99,6 +100,7 @@ class SixWaySection(ComponentType):
             0.9,
             "Move the lever and watch the spool's end.",
             "Refit or adjust the linkage.",
+            own_lever="lever",
         ),
         FaultMode(
             "stuck_shifted",
@@ -122,6 +124,7 @@ class SixWaySection(ComponentType):
             "A": ("north", 2.5),
             "bypass_out": ("north", 3.2),
             "B": ("north", 3.9),
+            "lever": ("west", 0.9),
         },
         (
             "M0.2 0.2 H2.2 V2 H0.2 Z",

@@ -1,4 +1,6 @@
-"""Spool valves by lever, pilot oil and solenoid; poppet valves by solenoid; steering valves."""
+"""Spool valves by lever and pilot oil; steering valves."""
+
+from typing import ClassVar
 
 from umweg.core.components.base import (
     ELECTRIC,
@@ -10,6 +12,7 @@ from umweg.core.components.base import (
     Port,
     quantity,
 )
+from umweg.core.components.crossing import PILOTS_CROSSED, crossed, turn
 from umweg.core.components.kernels import (
     couple,
     forward,
@@ -21,7 +24,7 @@ from umweg.core.components.kernels import (
     steer,
     turbulent,
 )
-from umweg.core.components.symbols import four_way, valve
+from umweg.core.components.symbols import LEVER, four_way, valve
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _EL = ELECTRIC
@@ -128,7 +131,8 @@ class DirectionalValve(ComponentType):
         linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
 
-    commands = (Command("lever", -1, 1),)
+    commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1),)
+    levers: ClassVar[tuple[str, ...]] = ("lever",)
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
@@ -141,10 +145,11 @@ class DirectionalValve(ComponentType):
             0.9,
             "Move the lever and watch the spool's end.",
             "Refit or adjust the linkage.",
+            own_lever="lever",
         ),
         SPOOL_SHIFTED,
     )
-    symbol = four_way({}, ("M0.6 1.2 L0.1 0.6",))
+    symbol = four_way({"lever": ("west", 0.6)}, (LEVER,))
     example = Example(
         "closed centre: the clearances, 0.0006·20 to tank, 0.00006·(60 − 20) and ·60 in",
         _NEUTRAL,
@@ -163,6 +168,7 @@ class FeedbackSteeringValve(DirectionalValve):
     type_name = "feedback_steering_valve"
     label = "Steering valve with feedback"
     commands = (Command("wheel", -1, 1),)
+    levers = ("wheel",)
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
@@ -175,6 +181,7 @@ class FeedbackSteeringValve(DirectionalValve):
             0.6,
             "Turn the wheel and watch the valve's lever.",
             "Refit the link; secure it.",
+            own_lever="wheel",
         ),
         FaultMode(
             "shims_wrong",
@@ -188,6 +195,7 @@ class FeedbackSteeringValve(DirectionalValve):
             "Shim by the maker's procedure until it stands still.",
         ),
     )
+    symbol = four_way({"wheel": ("west", 0.6)}, (LEVER,))
 
 
 @law
@@ -196,8 +204,9 @@ def _pilot_spool(x, k, env, f, j):
         for b in range(x.shape[2]):
             one, done = smooth_step(x[c, 4, b] - x[c, 5, b], k[c, 5, b], k[c, 6, b])
             two, dtwo = smooth_step(x[c, 5, b] - x[c, 4, b], k[c, 5, b], k[c, 6, b])
-            travel, free = limited(k[c, 7, b] * (one - two) + k[c, 8, b])
-            slope = free * k[c, 7, b] * (done + dtwo)
+            reach = k[c, 7, b] * turn(k[c, 10, b])
+            travel, free = limited(reach * (one - two) + k[c, 8, b])
+            slope = free * reach * (done + dtwo)
             leak = k[c, 4, b] * NU_REF / env[0, b]
             sizes = k[c, :4, b]
             movers = ((4, slope), (5, -slope))
@@ -235,6 +244,7 @@ class PilotDirectionalValve(ComponentType):
         pilot_lpm_per_bar: float = quantity(
             0.001, "L/min/bar", "pilot chambers to tank", low=1e-7, high=5
         )
+        crossed: float = crossed("its pilot hoses are swapped")
 
     fault_modes = (
         SPOOL_WORN,
@@ -261,6 +271,7 @@ class PilotDirectionalValve(ComponentType):
             "Replace the cap's seals.",
         ),
         SPOOL_SHIFTED,
+        PILOTS_CROSSED,
     )
     symbol = four_way(
         {"X": ("west", 1.2), "Y": ("east", 1.2)},
@@ -307,6 +318,7 @@ class SelectorValve(ComponentType):
         linkage_gain: float = quantity(1, "1", "spool travel per lever", low=0, high=1.2)
 
     commands = (Command("lever", 0, 1),)
+    levers = ("lever",)
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
@@ -319,12 +331,13 @@ class SelectorValve(ComponentType):
             0.8,
             "Move the lever and watch the spool's end.",
             "Refit link and pin; secure it.",
+            own_lever="lever",
         ),
     )
     symbol = valve(
         2,
-        {"P": ("south", 3.3), "T": ("south", 3.9), "A": ("north", 3.3)},
-        ("M1.3 2.2 V0.2", "M3.3 2.4 V1.7", "M3.3 0 V0.2 L3.9 2.2 V2.4", "M0.6 1.2 L0.1 0.6"),
+        {"P": ("south", 3.3), "T": ("south", 3.9), "A": ("north", 3.3), "lever": ("west", 0.6)},
+        ("M1.3 2.2 V0.2", "M3.3 2.4 V1.7", "M3.3 0 V0.2 L3.9 2.2 V2.4", LEVER),
         (),
         ("M1.3 0.22 L1.2 0.55 L1.4 0.55 Z",),
     )

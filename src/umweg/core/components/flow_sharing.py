@@ -1,5 +1,7 @@
 """Valves that share out flow: throttles, priority valves, dividers, retained checks, shut-offs."""
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     Command,
     ComponentType,
@@ -11,6 +13,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
+from umweg.core.components.crossing import FITTED_BACKWARD
 from umweg.core.components.flow_valves import CheckValve
 from umweg.core.components.kernels import (
     check_flow,
@@ -118,6 +121,7 @@ class InchingValve(ComponentType):
         linkage_gain: float = quantity(1, "1", "travel per pedal", low=0, high=1.2)
 
     commands = (Command("pedal", 0, 1),)
+    levers: ClassVar[tuple[str, ...]] = ("pedal",)
     fault_modes = (
         FaultMode(
             "open_at_rest",
@@ -140,12 +144,13 @@ class InchingValve(ComponentType):
             0.3,
             "Press the pedal and watch the valve's lever.",
             "Refit the linkage.",
+            own_lever="pedal",
         ),
     )
     symbol = Symbol(
         1.6,
         1.8,
-        _ONE_BY,
+        {**_ONE_BY, "pedal": ("east", 0.7)},
         ("M0.1 0.4 h0.8 v1 h-0.8 Z", "M0.5 0 V1.8", "M0.9 0.9 L1.5 0.5 M1.3 0.4 L1.6 0.7"),
     )
     example = Example(
@@ -168,6 +173,7 @@ class ShutOffValve(InchingValve):
         rest_k: float = quantity(1e-5, "L/min/√bar", "shut, flow at 1 bar", low=1e-7, high=100)
         turned: float = quantity(1, "1", "how far it follows its handle", low=0, high=1.2)
 
+    levers = ()
     commands = (Command("open", 0, 1, 1.0),)
     fault_modes = (
         FaultMode(
@@ -570,6 +576,7 @@ class BackPressureCheck(CheckValve):
             "Poppet cocked or gummed.",
             "Clean or replace the check.",
         ),
+        FITTED_BACKWARD,
     )
     example = Example(
         "35·√(9 − 5 − 0.15)", {"inlet": 9.0, "outlet": 0.0}, {"inlet": 68.39, "outlet": -68.39}

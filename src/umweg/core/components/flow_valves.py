@@ -1,5 +1,7 @@
 """Restrictors, checks, shuttles, flow regulators."""
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     ComponentType,
     Example,
@@ -9,6 +11,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
+from umweg.core.components.crossing import FITTED_BACKWARD, crossed
 from umweg.core.components.kernels import (
     check_flow,
     couple,
@@ -81,8 +84,9 @@ class Orifice(ComponentType):
 def _check(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = check_flow(x[c, 0, b] - x[c, 1, b], k[c, 0, b], k[c, 1, b], k[c, 2, b])
-            couple(f, j, c, b, 0, 1, q, dq)
+            a, z = (1, 0) if k[c, 3, b] > 0.5 else (0, 1)
+            q, dq = check_flow(x[c, a, b] - x[c, z, b], k[c, 0, b], k[c, 1, b], k[c, 2, b])
+            couple(f, j, c, b, a, z, q, dq)
 
 
 class CheckValve(ComponentType):
@@ -96,8 +100,9 @@ class CheckValve(ComponentType):
         k: float = quantity(35, "L/min/√bar", "flow at 1 bar above cracking", low=0.01, high=2000)
         cracking_bar: float = quantity(0.5, "bar", "opens at", low=0, high=50)
         leak_lpm_per_bar: float = quantity(1e-4, "L/min/bar", "leakage backward", low=1e-7, high=10)
+        crossed: float = crossed("it is fitted the wrong way round")
 
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             "stuck_shut",
             "check does not open fully",
@@ -120,6 +125,7 @@ class CheckValve(ComponentType):
             "Dirt or a groove on the seat.",
             "Clean or replace the check.",
         ),
+        FITTED_BACKWARD,
     )
     one_way = True
     symbol = Symbol(

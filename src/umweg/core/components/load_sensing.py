@@ -24,12 +24,17 @@ from umweg.core.components.kernels import (
     steer,
     turbulent,
 )
-from umweg.core.components.symbols import four_way
+from umweg.core.components.symbols import LEVER, four_way
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _SYMBOL = four_way(
+    {"LS": ("east", 0.7), "lever": ("west", 0.6)},
+    (LEVER, "M6.8 1.5 h0.3 M6.85 1.35 L7.1 1.65"),
+    ("M7.2 0.7 H6.6",),
+)
+_WHEEL = four_way(
     {"LS": ("east", 0.7)},
-    ("M0.6 1.2 L0.1 0.6", "M6.8 1.5 h0.3 M6.85 1.35 L7.1 1.65"),
+    ("M0.1 1.2 a0.25 0.25 0 1 0 0.5 0 a0.25 0.25 0 1 0 -0.5 0",),
     ("M7.2 0.7 H6.6",),
 )
 
@@ -123,6 +128,7 @@ class LoadSensingSection(ComponentType):
         open_k: float = quantity(24, "L/min/√bar", "compensator wide open", low=0.05, high=500)
 
     commands = (Command("lever", -1, 1),)
+    levers: ClassVar[tuple[str, ...]] = ("lever",)
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         SPOOL_WORN,
         FaultMode(
@@ -157,6 +163,7 @@ class LoadSensingSection(ComponentType):
             0.8,
             "Move the lever and watch the spool's end.",
             "Refit or adjust the linkage.",
+            own_lever="lever",
         ),
         SPOOL_SHIFTED,
     )
@@ -203,6 +210,8 @@ class LoadSensingSteeringUnit(LoadSensingSection):
     type_name = "ls_steering_unit"
     label = "Steering unit, load-sensing"
     commands = (Command("wheel", -1, 1),)
+    levers = ()
+    symbol = _WHEEL
     fault_modes = (
         FaultMode(
             "worn",

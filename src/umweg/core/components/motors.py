@@ -12,6 +12,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
+from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import couple, law, scalar, smooth_step
 from umweg.core.components.symbols import CIRCLE, INWARD_DOWN, INWARD_UP, VARIABLE
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
@@ -56,7 +57,8 @@ def _drained(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             leak = k[c, 1, b] * NU_REF / env[0, b]
-            motor_flows(x, f, j, c, b, k[c, 0, b] * 1e-3, leak, k[c, 2, b])
+            volume = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
+            motor_flows(x, f, j, c, b, volume, leak, k[c, 2, b])
 
 
 class DrainParameters(ParameterSet):
@@ -71,6 +73,7 @@ class DrainParameters(ParameterSet):
     friction_nm: float = quantity(
         2, "Nm", "friction of the shaft", low=0.01, high=5000, tolerance=0.2
     )
+    crossed: float = crossed("its hoses are swapped")
 
 
 class DrainedMotor(ComponentType):
@@ -111,6 +114,7 @@ class DrainedMotor(ComponentType):
             "Hard to turn by hand; hot bearing.",
             "Replace the bearing or the motor.",
         ),
+        HOSES_CROSSED,
     )
     symbol = Symbol(
         2.8,
@@ -138,12 +142,12 @@ def _two_speed(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             leak = k[c, 1, b] * NU_REF / env[0, b]
-            least = k[c, 3, b]
-            shift, dshift = smooth_step(x[c, 4, b] - x[c, 2, b], 0.6 * k[c, 4, b], k[c, 4, b])
-            small = k[c, 5, b] * shift
-            full = k[c, 0, b] * 1e-3
+            least = k[c, 4, b]
+            shift, dshift = smooth_step(x[c, 4, b] - x[c, 2, b], 0.6 * k[c, 5, b], k[c, 5, b])
+            small = k[c, 6, b] * shift
+            full = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
             motor_flows(x, f, j, c, b, full * (1.0 - small * (1.0 - least)), leak, k[c, 2, b])
-            slope = -full * (1.0 - least) * k[c, 5, b] * dshift
+            slope = -full * (1.0 - least) * k[c, 6, b] * dshift
             volume_slope(x, f, j, c, b, slope, 4)
             volume_slope(x, f, j, c, b, -slope, 2)
 
@@ -196,11 +200,11 @@ def _pressure_controlled(x, k, env, f, j):
         for b in range(x.shape[2]):
             leak = k[c, 1, b] * NU_REF / env[0, b]
             dp = x[c, 0, b] - x[c, 1, b]
-            first, span = k[c, 4, b], k[c, 5, b]
+            first, span = k[c, 5, b], k[c, 6, b]
             grow, dgrow = smooth_step(abs(dp), first, first + span)
-            least = k[c, 3, b]
-            full = k[c, 0, b] * 1e-3
-            reach = k[c, 6, b]
+            least = k[c, 4, b]
+            full = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
+            reach = k[c, 7, b]
             share = least + (1.0 - least) * (1.0 - reach + reach * grow)
             motor_flows(x, f, j, c, b, full * share, leak, k[c, 2, b])
             slope = full * (1.0 - least) * reach * dgrow

@@ -9,6 +9,7 @@ from umweg.core.components.base import (
     Port,
     quantity,
 )
+from umweg.core.components.crossing import PLUGS_CROSSED, crossed, turn
 from umweg.core.components.directional_valves import (
     SPOOL_SHIFTED,
     SPOOL_WORN,
@@ -28,7 +29,7 @@ _NEUTRAL = {"P": 60.0, "T": 0.0, "A": 20.0, "B": 0.0}
 def _solenoid_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            start, full, gain = k[c, 9, b], k[c, 10, b], k[c, 11, b]
+            start, full, gain = k[c, 9, b], k[c, 10, b], k[c, 11, b] * turn(k[c, 13, b])
             one, up = coil_pull(
                 x, f, j, c, b, 4, 6, k[c, 5, b], k[c, 7, b], k[c, 8, b], start, full
             )
@@ -125,6 +126,7 @@ class SolenoidDirectionalValve(ComponentType):
         full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
         reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)
         offset: float = quantity(0, "1", "spool position with both coils off", low=-1, high=1)
+        crossed: float = crossed("the plugs of its coils are swapped")
 
     fault_modes = (
         *coil_faults("coil_a_ohm", "coil_a", " a"),
@@ -142,6 +144,7 @@ class SolenoidDirectionalValve(ComponentType):
             "Clean or replace the valve.",
         ),
         SPOOL_SHIFTED,
+        PLUGS_CROSSED,
     )
     symbol = four_way(
         {"coil_a": ("west", 0.8), "coil_b": ("east", 0.8), "minus": ("west", 1.8)},

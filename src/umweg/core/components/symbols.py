@@ -5,6 +5,7 @@ from umweg.core.components.base import Side, Symbol
 TWO_PORTS: dict[str, tuple[Side, float]] = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
 DIAMOND = "M1 0.2 L1.8 1 L1 1.8 L0.2 1 Z"
 CIRCLE = "M1.2 0.2 A1 1 0 1 1 1.2 2.2 A1 1 0 1 1 1.2 0.2"
+LEVER = "M0.6 1.2 L0 0.6"
 VARIABLE = "M0.3 2.1 L2.1 0.3 M2.1 0.3 l-0.3 0.1 M2.1 0.3 l-0.1 0.3"
 OUTWARD = "M1.2 0.2 L0.8 0.8 L1.6 0.8 Z"
 INWARD_UP = "M1.2 1.6 L0.8 2.15 L1.6 2.15 Z"

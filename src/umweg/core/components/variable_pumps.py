@@ -274,6 +274,7 @@ class ServoPump(ComponentType):
         linkage: float = quantity(1, "1", "travel of its control per lever", low=0, high=1.2)
 
     commands = (Command("lever", -1, 1),)
+    levers = ("lever",)
     fault_modes = (
         FaultMode(
             "worn",
@@ -318,6 +319,7 @@ class ServoPump(ComponentType):
             0.7,
             "Move the lever and watch the control shaft.",
             "Refit and adjust the linkage.",
+            own_lever="lever",
         ),
     )
     passive = False
@@ -332,8 +334,16 @@ class ServoPump(ComponentType):
             "control": ("east", 0.6),
             "case": ("east", 1.8),
             "shaft": ("west", 1.2),
+            "lever": ("north", 2.6),
         },
-        (CIRCLE, "M0 1.12 H0.2", "M0 1.28 H0.2", VARIABLE, "M2.3 0.3 h0.6 v0.6 h-0.6 Z"),
+        (
+            CIRCLE,
+            "M0 1.12 H0.2",
+            "M0 1.28 H0.2",
+            VARIABLE,
+            "M2.3 0.3 h0.6 v0.6 h-0.6 Z",
+            "M2.6 0 V0.3",
+        ),
         ("M3.2 0.6 H2.9", "M3.2 1.8 H2"),
         (OUTWARD, OUTWARD_DOWN),
     )

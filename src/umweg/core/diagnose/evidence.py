@@ -8,6 +8,7 @@ it at a price, so one misread gauge does not kill the truth.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from umweg.core.errors import ObservationError
 from umweg.core.observe.observations import (
     OIL_C_OF_WHEN,
     Behaviour,
+    How,
     IndicatorLook,
     Instrument,
     Look,
@@ -29,10 +31,12 @@ from umweg.core.observe.observations import (
 )
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
+    STANDS_SHARE,
     Quantity,
     check_quantity,
     drift_of,
     from_scale,
+    moved_net,
     speed_of,
     to_scale,
 )
@@ -48,7 +52,7 @@ FLOOR_SD = 0.2
 """No reading is taken finer than this [bar or L/min]; the model is not finer either."""
 DEFAULT_ACCURACY_PCT = 1.6
 OIL_LOOKS = ("clear", "foamy", "milky", "dark")
-BEHAVIOURS = ("as_usual", "slow", "weak", "dead", "drifts")
+BEHAVIOURS = get_args(How)
 _SET_ASIDE = 1e9
 
 
@@ -200,32 +204,42 @@ def behaviour_states(
 
 
 def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, when: str) -> Array:
-    """(5, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
+    """(6, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
 
-    Light speed below an eighth of the healthy one is “dead”; light but not loaded is “weak”;
-    below 85 % is “slow”; a held load that moves more than 10 mm/min “drifts”. The limits are
-    soft, by the spread of the prediction and of the operator's eye.
+    Light speed below an eighth of the healthy one is “dead”, or “reversed” where the function
+    goes the other way, light or loaded; light but not loaded is “weak”; below 85 % is “slow”; a
+    held load that moves more than 10 mm/min “drifts”. The limits are soft, by the spread of the
+    prediction and of the operator's eye.
     """
     *moving, held = behaviour_states(predictor.circuit, function_id, move, when)
     can_drift = "held" in predictor.circuit.function(function_id).loads
     predictor.prepare([*moving, held] if can_drift else moving)
     speed = speed_of(predictor.circuit, function_id)
+    net = predictor.network.net_index[moved_net(predictor.circuit, function_id)]
     ratios, spreads = [], []
     for state in moving:
         table = predictor[state]
         row = table.row(speed)
         healthy = max(float(table.mean[row, 0]), 1e-3)
-        ratios.append(table.mean[row] / healthy)
+        along = np.sign(table.solution.across[net] * table.healthy[net])
+        ratios.append(along * table.mean[row] / healthy)
         spread = np.sqrt((table.slope[row] ** 2).sum(axis=0)) / healthy
         spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
     light, loaded = ratios[0], ratios[-1]
     drifts = _drift_probability(predictor, held, function_id) if can_drift else 0.0 * light
-    dead = ndtr((0.12 - light) / 0.05)
+    stands = ndtr((STANDS_SHARE - light) / 0.05)
+    back = ndtr((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
     weak = ndtr((0.45 - loaded / np.maximum(light, 0.05)) / spreads[-1])
     slow = ndtr((0.85 - np.minimum(light, loaded)) / spreads[-1])
-    moves = (1.0 - dead) * (1.0 - weak)
-    words = np.stack([moves * (1.0 - slow), moves * slow, (1.0 - dead) * weak, dead])
-    result: Array = np.vstack([words * (1.0 - drifts), drifts[None]])
+    words: dict[How, Array] = {
+        "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow),
+        "slow": (1.0 - stands) * (1.0 - weak) * slow,
+        "weak": (1.0 - stands) * weak,
+        "dead": stands * (1.0 - back),
+        "reversed": stands * back,
+    }
+    told = np.stack([words[word] for word in BEHAVIOURS[:-1]])
+    result: Array = np.vstack([told * (1.0 - drifts), drifts[None]])
     return result
 
 

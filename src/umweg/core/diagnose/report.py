@@ -25,6 +25,7 @@ HOW_WORDS = {
     "slow": "slow",
     "weak": "weak: moves light, stalls loaded",
     "dead": "dead",
+    "reversed": "goes the other way",
     "drifts": "drifts when held",
 }
 WHEN_WORDS = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}

@@ -1,5 +1,6 @@
 """Hypotheses about a machine, and candidate machines at severities of each."""
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -55,6 +56,8 @@ def faults_of(network: Network) -> tuple[Fault, ...]:
     found = []
     for part in sorted(network.circuit.components, key=lambda c: c.id):
         for mode in component_type(part.type).fault_modes:
+            if mode.own_lever and mode.own_lever in part.connections:
+                continue
             slot = network.slot[f"{part.id}.{mode.parameter}"]
             rate = mode.base_rate * part.fault_weight
             found.append(Fault(part.id, mode, slot, network.parameters[slot].value, rate))
@@ -143,7 +146,7 @@ def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Popu
     rows: list[tuple[int, tuple[float, ...], int, int]] = []
     first = 0
     for h, hypothesis in enumerate(hypotheses):
-        levels = _levels(len(hypothesis.faults), grid)
+        levels = _levels(hypothesis.faults, grid)
         chain = len(hypothesis.faults) == 1
         for k, level in enumerate(levels):
             below = first + k - 1 if chain and k else -1
@@ -174,12 +177,10 @@ def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Popu
     )
 
 
-def _levels(faults: int, grid: Sequence[float]) -> list[tuple[float, ...]]:
-    if faults == 0:
-        return [()]
-    if faults == 1:
-        return [(s,) for s in grid]
-    return [(a, b) for a in grid for b in grid]
+def _levels(faults: Sequence[Fault], grid: Sequence[float]) -> list[tuple[float, ...]]:
+    """Every combination of severities; what is either right or wrong has one."""
+    levels = ((1.0,) if f.mode.scale == "switch" else tuple(grid) for f in faults)
+    return list(itertools.product(*levels))
 
 
 @dataclass(frozen=True)

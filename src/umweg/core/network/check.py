@@ -7,7 +7,7 @@ from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
 from umweg.core.errors import CircuitError, Problem
-from umweg.core.network.network import command_exists, state_problems
+from umweg.core.network.network import command_problems, state_problems
 
 
 def check_circuit(circuit: Circuit) -> None:
@@ -61,9 +61,9 @@ def _component_problems(component: Component, kind: type[ComponentType] | None) 
             Problem("no_type", where, f"type “{component.type}” is not known", f"known: {known}")
         ]
     problems = []
-    ports = kind.port_names()
+    ports = (*kind.port_names(), *kind.link_names())
     for port in ports:
-        if port not in component.connections:
+        if port not in component.connections and port not in kind.levers:
             problems.append(
                 Problem("open_port", f"{where}, port {port}", "is not connected to a net")
             )
@@ -115,6 +115,7 @@ def _net_problems(circuit: Circuit, usable: list[Component]) -> list[Problem]:
             ends.setdefault(net, []).append((f"{component.id}.{port.name}", port.domain))
             if port.boundary:
                 boundary.add(net)
+    problems += _link_problems(usable, ends)
     for net, members in ends.items():
         domains = {domain for _, domain in members}
         if len(domains) > 1:
@@ -131,6 +132,30 @@ def _net_problems(circuit: Circuit, usable: list[Component]) -> list[Problem]:
                     "a misspelt net name, or a missing plug, gauge port or load",
                 )
             )
+    return problems
+
+
+def _link_problems(
+    usable: list[Component], ends: dict[str, list[tuple[str, str]]]
+) -> list[Problem]:
+    """Put the linkages' connections among the nets' ends; each needs just one linkage."""
+    problems = []
+    kinds = component_types()
+    givers: dict[str, list[str]] = {}
+    for component in usable:
+        kind = kinds[component.type]
+        for name in kind.link_names():
+            net = component.connections.get(name)
+            if net is None:
+                continue
+            ends.setdefault(net, []).append((f"{component.id}.{name}", "travel"))
+            giver = givers.setdefault(net, [])
+            if name not in kind.levers:
+                giver.append(component.id)
+    for net, ids in givers.items():
+        if len(ids) != 1:
+            what = "moved by no linkage" if not ids else f"moved by {', '.join(ids)} at once"
+            problems.append(Problem("linkage", f"net {net}", what, "join one linkage to it"))
     return problems
 
 
@@ -207,21 +232,10 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
                 )
             )
         for name, move in function.moves.items():
-            for key in move.commands:
-                if not command_exists(circuit, key):
-                    problems.append(
-                        Problem("no_command", f"{where}, move {name}", f"no command “{key}”")
-                    )
+            problems += command_problems(circuit, f"{where}, move {name}", move.commands)
         for state, values in function.loads.items():
-            for key in values:
-                if not command_exists(circuit, f"{function.load}.{key}"):
-                    problems.append(
-                        Problem(
-                            "no_command",
-                            f"{where}, load {state}",
-                            f"no command “{function.load}.{key}”",
-                        )
-                    )
+            commands = {f"{function.load}.{key}": value for key, value in values.items()}
+            problems += command_problems(circuit, f"{where}, load {state}", commands)
     nets = {net for part in circuit.components for net in part.connections.values()}
     for point in circuit.test_points:
         where = f"test point {point.id}"

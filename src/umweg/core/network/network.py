@@ -1,6 +1,6 @@
 """The compiled network: every component with its parameters, every net with its index."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from umweg.core.circuit.document import Circuit, Component, MachineState
 from umweg.core.components import ComponentType, component_type, component_types
-from umweg.core.components.base import Array, Domain
+from umweg.core.components.base import TRAVEL_PORT, Array, Command, Domain
 from umweg.core.components.shop_kit import TestKit, Voltmeter
 from umweg.core.errors import Problem, StateError
 from umweg.core.fluid import viscosity_mm2_s
@@ -44,6 +44,21 @@ class Parameter:
     def key(self) -> str:
         """``component.name``, the parameter's stable name."""
         return f"{self.component_id}.{self.name}"
+
+
+@dataclass(frozen=True)
+class Link:
+    """A linkage: slots of its parameters and commands, and of the commands that it moves."""
+
+    kind: type[ComponentType]
+    component_id: str
+    slots: Mapping[str, int]
+    moved: tuple[int, ...]
+
+    def travel(self, values: Array) -> Array:
+        """(B,) travel at its far end, from parameters ``(M, B)``."""
+        assert self.kind.travel is not None
+        return self.kind.travel({name: values[slot] for name, slot in self.slots.items()})
 
 
 @dataclass(frozen=True)
@@ -138,6 +153,20 @@ class Network:
         self.net_index = {name: i for i, name in enumerate(self.net_names)}
         self.domains: tuple[Domain, ...] = tuple(domains[n] for n in self.net_names)
         self._group_parts()
+        self.links = tuple(self._links())
+
+    def _links(self) -> Iterator[Link]:
+        moved: dict[str, list[int]] = {}
+        for part in self.circuit.components:
+            for name in component_type(part.type).levers:
+                if name in part.connections:
+                    slot = self.slot[f"{part.id}.{name}"]
+                    moved.setdefault(part.connections[name], []).append(slot)
+        for part in sorted(self.circuit.components, key=lambda c: c.id):
+            kind = component_type(part.type)
+            if kind.travel is not None:
+                slots = {n: self.slot[f"{part.id}.{n}"] for n in kind.parameter_names()}
+                yield Link(kind, part.id, slots, tuple(moved[part.connections[TRAVEL_PORT]]))
 
     def _group_parts(self) -> None:
         by_type: dict[str, list[Component]] = {}
@@ -149,7 +178,8 @@ class Network:
             kind = component_type(type_name)
             first = len(parameters)
             nets = np.array(
-                [[self.net_index[p.connections[n]] for n in kind.port_names()] for p in parts]
+                [[self.net_index[p.connections[n]] for n in kind.port_names()] for p in parts],
+                dtype=np.intp,
             )
             for part in parts:
                 values = kind.Parameters.model_validate(part.parameters).model_dump()
@@ -172,6 +202,37 @@ class Network:
         self.groups = tuple(groups)
         self.parameters = tuple(parameters)
         self.slot = {p.key: p.slot for p in parameters}
+
+    def linked(
+        self, states: Sequence[SolvableState], state: Indices, slot: Indices, value: Array
+    ) -> tuple[Indices, Array]:
+        """What differs in each case, with the travel of linkages that differ worked out.
+
+        Parameters
+        ----------
+        state (B,), slot (B, W), value (B, W) : the cases, −1 for none
+
+        Returns
+        -------
+        slot, value : with a column more for each command that a faulted linkage moves
+        """
+        for link in self.links:
+            own = np.isin(slot, list(link.slots.values()))
+            rows = np.flatnonzero(own.any(axis=1))
+            if not len(rows):
+                continue
+            values = np.stack([states[s].parameters for s in state[rows]], axis=1)
+            for w in range(slot.shape[1]):
+                at = np.flatnonzero(own[rows, w])
+                values[slot[rows[at], w], at] = value[rows[at], w]
+            travel = link.travel(values)
+            for taker in link.moved:
+                column = np.full((len(slot), 1), -1, dtype=np.intp)
+                column[rows] = taker
+                moved = np.zeros((len(slot), 1))
+                moved[rows, 0] = travel
+                slot, value = np.hstack([slot, column]), np.hstack([value, moved])
+        return slot, value
 
     @cached_property
     def viscosity_slot(self) -> int:
@@ -215,6 +276,8 @@ class Network:
                 values[self.slot[f"{function.load}.{name}"]] = value
         for key, value in state.settings.items():
             values[self.slot[key]] = value
+        for link in self.links:
+            values[list(link.moved)] = link.travel(values[:, None])[0]
         for intervention in state.interventions:
             kit = kit_id(intervention.point)
             if intervention.kind == "cap":
@@ -245,16 +308,48 @@ def engine_rpm(circuit: Circuit, state: MachineState, mover_id: str) -> float:
     return named[state.engine] if isinstance(state.engine, str) else float(state.engine)
 
 
-def command_exists(circuit: Circuit, key: str) -> bool:
-    """Does the circuit have the command ``component.command``."""
+def command_of(circuit: Circuit, key: str) -> Command | None:
+    """The command ``component.command``, if the circuit has it."""
     owner, _, name = key.partition(".")
     kinds = component_types()
-    return any(
-        part.id == owner
-        and part.type in kinds
-        and name in {c.name for c in kinds[part.type].commands}
+    for part in circuit.components:
+        if part.id == owner and part.type in kinds:
+            return next((c for c in kinds[part.type].commands if c.name == name), None)
+    return None
+
+
+def command_problems(circuit: Circuit, where: str, commands: Mapping[str, float]) -> list[Problem]:
+    """Commands, by ``component.command``, that the circuit lacks or cannot be given this value."""
+    found = []
+    moved = {
+        f"{part.id}.{name}": part.connections[name]
         for part in circuit.components
-    )
+        for name in part.connections
+        if name in (kind.levers if (kind := component_types().get(part.type)) else ())
+    }
+    for key, value in commands.items():
+        command = command_of(circuit, key)
+        if command is None:
+            found.append(Problem("no_command", where, f"no command “{key}”"))
+        elif not command.low <= value <= command.high:
+            found.append(
+                Problem(
+                    "command_range",
+                    where,
+                    f"“{key}” is given {value:g}",
+                    f"it goes from {command.low:g} to {command.high:g}",
+                )
+            )
+        if key in moved:
+            found.append(
+                Problem(
+                    "linked_command",
+                    where,
+                    f"“{key}” is moved by the linkage on net {moved[key]}",
+                    "command the linkage's lever in its place",
+                )
+            )
+    return found
 
 
 def state_problems(circuit: Circuit, state: MachineState) -> list[Problem]:
@@ -274,9 +369,7 @@ def state_problems(circuit: Circuit, state: MachineState) -> list[Problem]:
     for function_id, load in state.loads.items():
         if function_id in functions and load not in functions[function_id].loads:
             found.append(Problem("no_load", where, f"“{function_id}” has no load “{load}”"))
-    for key in state.settings:
-        if not command_exists(circuit, key):
-            found.append(Problem("no_command", where, f"no command “{key}”"))
+    found += command_problems(circuit, where, state.settings)
     points = {p.id: p for p in circuit.test_points}
     for intervention in state.interventions:
         point = points.get(intervention.point)

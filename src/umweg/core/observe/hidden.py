@@ -10,7 +10,15 @@ from umweg.core.errors import SolveError
 from umweg.core.faults.population import Fault, unknowns_of
 from umweg.core.network.network import Network
 from umweg.core.observe.observations import OIL_C_OF_WHEN, How, OilLook, When
-from umweg.core.observe.quantities import Extractor, Quantity, drift_of, from_scale, speed_of
+from umweg.core.observe.quantities import (
+    STANDS_SHARE,
+    Extractor,
+    Quantity,
+    drift_of,
+    from_scale,
+    moved_net,
+    speed_of,
+)
 from umweg.core.solve.steady import Cases, SteadySolver
 
 
@@ -64,9 +72,7 @@ class HiddenMachine:
         SolveError : this machine has no steady state there.
         """
         value, across = self._solved(quantity, state, healthy)
-        function = self.circuit.function(quantity.place)
-        net = self.circuit.component(function.actuator).connections[function.actuator_port]
-        sign = np.sign(across[self.network.net_index[net], 0])
+        sign = np.sign(across[self.network.net_index[moved_net(self.circuit, quantity.place)], 0])
         return float(sign * from_scale(quantity, value)[0])
 
     def _solved(
@@ -111,11 +117,11 @@ class HiddenMachine:
                     moves={function_id: move},
                     loads={function_id: load},
                 )
-                ratios.append(self.value(speed, state) / self.value(speed, state, healthy=True))
+                ratios.append(self.signed(speed, state) / self.signed(speed, state, healthy=True))
         light, loaded = ratios[0], ratios[-1]
         held = MachineState(label="held", engine="idle", oil_c=oil_c, loads={function_id: "held"})
-        if light < 0.12:
-            return "dead"
+        if light < STANDS_SHARE:
+            return "reversed" if min(light, loaded) < -STANDS_SHARE else "dead"
         if loaded < 0.45 * light:
             return "weak"
         if min(light, loaded) < 0.85:

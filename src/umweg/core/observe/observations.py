@@ -9,7 +9,7 @@ from umweg.core.errors import ObservationError
 from umweg.core.observe.quantities import Kind, Quantity, check_quantity
 from umweg.core.units import UNITS, to_base
 
-How = Literal["as_usual", "slow", "weak", "dead", "drifts"]
+How = Literal["as_usual", "slow", "weak", "dead", "reversed", "drifts"]
 When = Literal["cold", "warm", "hot"]
 OilLook = Literal["clear", "foamy", "milky", "dark"]
 

@@ -100,6 +100,14 @@ def speed_of(circuit: Circuit, function_id: str) -> Quantity:
     return Quantity("speed_rpm" if turns else "speed_mm_s", function_id)
 
 
+def moved_net(circuit: Circuit, function_id: str) -> str:
+    """The net whose speed is the function's: out or forward is positive."""
+    function = circuit.function(function_id)
+    return circuit.component(function.actuator).connections[function.actuator_port]
+
+
+STANDS_SHARE = 0.12
+"""Share of the healthy speed below which an operator says that a function does not move."""
 DRIFT_MM_MIN = 10.0
 CREEP_RPM = 3.0
 
@@ -192,8 +200,7 @@ class Extractor:
             joins = circuit.component(quantity.place).connections
             inlet, outlet = index[joins["inlet"]], index[joins["outlet"]]
             return across[inlet] - across[outlet], [(inlet, 1.0), (outlet, -1.0)]
-        function = circuit.function(quantity.place)
-        row = index[circuit.component(function.actuator).connections[function.actuator_port]]
+        row = index[moved_net(circuit, quantity.place)]
         if quantity.kind in ("speed_mm_s", "speed_rpm"):
             sign = np.sign(across[row])
             return np.abs(across[row]), [(row, sign)]

@@ -23,7 +23,7 @@ from umweg.core.solve.structure import Structure, structure_of
 
 CAVITY_BAR = -0.95
 """Gauge pressure at which oil at sea level parts: no net falls far below it."""
-CAVITY_LPM_PER_BAR = 100.0
+CAVITY_LPM_PER_BAR = 300.0
 """How stiffly a cavity holds that pressure."""
 
 
@@ -168,11 +168,16 @@ class SteadySolver:
 
     def parameters_of(self, states: Sequence[SolvableState], cases: Cases) -> Array:
         """(M, B) parameter vectors: those of the state, with each case's differences."""
+        cases = self._linked(states, cases)
         values: Array = np.take(np.stack([s.parameters for s in states], 1), cases.state, axis=1)
         for w in range(cases.slot.shape[1]):
             rows = np.flatnonzero(cases.slot[:, w] >= 0)
             values[cases.slot[rows, w], rows] = cases.value[rows, w]
         return values
+
+    def _linked(self, states: Sequence[SolvableState], cases: Cases) -> Cases:
+        slot, value = self.network.linked(states, cases.state, cases.slot, cases.value)
+        return Cases(cases.state, slot, value)
 
     def solve(
         self, states: Sequence[SolvableState], cases: Cases, start: Array | None = None
@@ -185,6 +190,7 @@ class SteadySolver:
         cases : B cases
         start : (N_unknown, B) across variables to start from, default at rest
         """
+        cases = self._linked(states, cases)
         count = cases.count
         boundary = np.stack([s.boundary for s in states])[cases.state]
         begin = self._rest(boundary) if start is None else start.T

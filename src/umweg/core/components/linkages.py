@@ -1,0 +1,114 @@
+"""What joins a lever, a pedal or a feedback arm to the spool it moves."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from umweg.core.components.base import (
+    TRAVEL_PORT,
+    Array,
+    Command,
+    ComponentType,
+    Example,
+    FaultMode,
+    ParameterSet,
+    Symbol,
+    quantity,
+)
+from umweg.core.components.kernels import law
+
+
+def _travel(k: Mapping[str, Array]) -> Array:
+    asked = k["ratio"] * np.where(k["crossed"] > 0.5, -1.0, 1.0) * k["lever"]
+    moved = np.sign(asked) * np.maximum(np.abs(asked) - k["play"], 0.0)
+    result: Array = k["engaged"] * moved + k["offset"]
+    return result
+
+
+@law
+def _no_oil(x, k, env, f, j):
+    pass
+
+
+class LeverLinkage(ComponentType):
+    """Rods, pins and bell cranks between a lever and a spool; a part of its own that can come off.
+
+    ``travel = engaged·sign(r·lever)·max(|r·lever| − play, 0) + offset``, r the ratio, turned round
+    where it is fitted crossed. A spool whose linkage is off stays where its springs hold it.
+    """
+
+    type_name = "lever_linkage"
+    label = "Lever linkage"
+    ports = ()
+    travel = _travel
+
+    class Parameters(ParameterSet):
+        ratio: float = quantity(1, "1", "spool travel per lever travel", low=-1.2, high=1.2)
+        play: float = quantity(0, "1", "share of the travel lost in worn pins", low=0, high=1)
+        offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+        engaged: float = quantity(1, "1", "1 joined, 0 off", low=0, high=1)
+        crossed: float = quantity(0, "1", "1 where its rods are swapped", low=0, high=1)
+
+    commands = (Command("lever", -1, 1),)
+    fault_modes = (
+        FaultMode(
+            "came_off",
+            "rod or pin is off: the lever moves, the spool does not",
+            "engaged",
+            "switch",
+            0.0,
+            "command",
+            0.7,
+            "Move the lever and watch the spool's end: it stands still.",
+            "Refit rod and pin; secure the pin.",
+        ),
+        FaultMode(
+            "worn",
+            "worn pins and eyes: travel is lost",
+            "play",
+            "to",
+            0.85,
+            "command",
+            0.4,
+            "Lever moves far before the spool's end follows.",
+            "Renew pins and bushes.",
+        ),
+        FaultMode(
+            "misadjusted",
+            "out of adjustment: holds the spool off its centre",
+            "offset",
+            "to",
+            0.7,
+            "command",
+            0.25,
+            "Rod unhooked, the spool springs to its centre and the fault is gone.",
+            "Set the rod's length with the spool centred.",
+        ),
+        FaultMode(
+            "crossed",
+            "rods swapped: the function goes the other way",
+            "crossed",
+            "switch",
+            1.0,
+            "command",
+            0.06,
+            "Follow the rod from the lever to the spool.",
+            "Refit the rods as marked.",
+        ),
+    )
+    symbol = Symbol(
+        1.8,
+        1.6,
+        {TRAVEL_PORT: ("east", 1.2)},
+        (
+            "M0.3 0.2 L0.9 1.2",
+            "M0.9 1.14 H1.8",
+            "M0.9 1.26 H1.8",
+            "M0.7 1.45 L0.9 1.2 L1.1 1.45 Z",
+            "M0.6 1.45 H1.2",
+        ),
+        (),
+        ("M0.3 0.2 m-0.14 0 a0.14 0.14 0 1 0 0.28 0 a0.14 0.14 0 1 0 -0.28 0",),
+    )
+    example = Example("carries no oil; its travel is tested with the linked valve", {}, {})
+    law = _no_oil
