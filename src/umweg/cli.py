@@ -180,7 +180,7 @@ def bench_solve(batch: int = 10000, circuit: str = "") -> None:
         print(
             f"{f.circuit:17}{f.unknowns:9}{f.nonzeros:9}{f.filled:7}{f.updates:8}"
             f"{f.per_second:10.0f}{f.scipy_per_second:9.1f}{f.ratio:7.0f}"
-            f"{f.scipy_helped_per_second:9.1f}{f.per_second / f.scipy_helped_per_second:7.0f}"
+            f"{f.scipy_helped_per_second:9.1f}{f.ratio_helped:7.0f}"
             f"{f.scipy_solved:13.0%}{f.converged:11.4%}{f.iterations_median:11.0f}"
             f"{f.worst_bar:9.1e}{f.memory_mb:6.0f}"
         )

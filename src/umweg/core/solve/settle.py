@@ -55,21 +55,20 @@ def _load(lane, case, cases, tables, blocks, columns, numbers):
     """Put a case into a lane: where it starts, its parameters, its viscosity, a fresh control."""
     state, slot, value = cases
     start, parameters, viscosity, step_of = tables
-    ks, where, env, thickness = blocks
+    _, flat, env, thickness = blocks
     across, held = columns
     old_norm, step, damping, going = numbers
     for row in range(across.shape[0]):
         across[row, lane] = start[case, row]
         held[row, lane] = start[case, row]
-    for p in range(where.shape[0]):
-        ks[where[p, 0]][where[p, 1], where[p, 2], lane] = parameters[state[case], p]
+    for p in range(flat.shape[0]):
+        flat[p, lane] = parameters[state[case], p]
     for w in range(slot.shape[1]):
-        p = slot[case, w]
-        if p >= 0:
-            ks[where[p, 0]][where[p, 1], where[p, 2], lane] = value[case, w]
+        if slot[case, w] >= 0:
+            flat[slot[case, w], lane] = value[case, w]
     env[0, lane] = viscosity[state[case]]
     if thickness >= 0:
-        env[0, lane] *= ks[where[thickness, 0]][where[thickness, 1], where[thickness, 2], lane]
+        env[0, lane] *= flat[thickness, lane]
     step[lane] = step_of[case]
     old_norm[lane] = np.inf
     damping[lane] = 1.0

@@ -134,14 +134,6 @@ class SteadySolver:
         self._turning = np.array([float(network.domains[i] == "rotation") for i in range(n)])
         self._laws = law_list([g.kind for g in network.groups])
         self._nets = [np.ascontiguousarray(g.nets, dtype=np.intp) for g in network.groups]
-        self._where = np.array(
-            [
-                (g, *divmod(slot, group.parameter_count))
-                for g, group in enumerate(network.groups)
-                for slot in range(len(group.component_ids) * group.parameter_count)
-            ],
-            dtype=np.intp,
-        )
         self._rules = np.array(
             [(r.growth, r.reject, r.iterations, r.fresh, r.from_rest) for r in self.options.rounds],
             dtype=float,
@@ -247,7 +239,14 @@ class SteadySolver:
         s, network = self.structure, self.network
         work = _Work(network, s, width)
         size = len(network.net_names)
-        ks = [np.zeros((len(g.component_ids), g.parameter_count, width)) for g in network.groups]
+        flat = np.zeros((len(network.parameters), width))
+        # The groups' parameters are rows of the one array: a case is loaded by its slots alone.
+        ks = [
+            flat[g.first_parameter :][: len(g.component_ids) * g.parameter_count].reshape(
+                len(g.component_ids), g.parameter_count, width
+            )
+            for g in network.groups
+        ]
         settle(
             queue,
             fewest,
@@ -264,7 +263,7 @@ class SteadySolver:
             (CAVITY_BAR, CAVITY_LPM_PER_BAR),
             what,
             tables,
-            (array_list(ks), self._where, np.ones((1, width)), network.viscosity_slot),
+            (array_list(ks), flat, np.ones((1, width)), network.viscosity_slot),
             results,
             (
                 (work.residual, work.values, np.zeros((size, width)), np.zeros((size, width))),
