@@ -1,5 +1,7 @@
 """Clutches, brakes, single-acting cylinders, and loads that depend on where they are."""
 
+import math
+
 from umweg.core.components.base import (
     AREA_FLOW,
     ROTATION,
@@ -13,7 +15,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, ramp, smooth_step, turbulent
+from umweg.core.components.kernels import couple, law, ramp, sliding, smooth_step, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _AREA = AREA_FLOW
@@ -27,13 +29,13 @@ def _single_acting(x, k, env, f, j):
         for b in range(x.shape[2]):
             area = _AREA * 0.25e-2 * 3.141592653589793 * k[c, 0, b] * k[c, 0, b]
             v = x[c, 2, b]
-            root = (1.0 + v * v) ** 0.5
+            t, dt = sliding(v, 1.0)
             friction = k[c, 1, b] * _TRANS
             f[c, 0, b] += area * v
-            f[c, 2, b] += friction * v / root - area * x[c, 0, b]
+            f[c, 2, b] += friction * t - area * x[c, 0, b]
             j[c, 0, 2, b] += area
             j[c, 2, 0, b] -= area
-            j[c, 2, 2, b] += friction / (root * root * root)
+            j[c, 2, 2, b] += friction * dt
             dp = x[c, 0, b] - x[c, 1, b]
             leak = k[c, 2, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)
@@ -117,11 +119,11 @@ def _lever_load(x, k, env, f, j):
             part = place - cell
             lever = k[c, cell, b] * (1.0 - part) + k[c, cell + 1, b] * part
             v = x[c, 0, b]
-            root = (1.0 + v * v) ** 0.5
+            t, dt = sliding(v, 1.0)
             drag = (k[c, 9, b] + k[c, 5, b]) * _TRANS
             viscous = (10.0 + 1e6 * k[c, 10, b]) * _TRANS
-            f[c, 0, b] = k[c, 7, b] * k[c, 6, b] * lever * _TRANS + drag * v / root + viscous * v
-            j[c, 0, 0, b] = drag / (root * root * root) + viscous
+            f[c, 0, b] = k[c, 7, b] * k[c, 6, b] * lever * _TRANS + drag * t + viscous * v
+            j[c, 0, 0, b] = drag * dt + viscous
 
 
 class LeverLoad(ComponentType):
@@ -186,13 +188,12 @@ def _rotary_load(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             n = x[c, 0, b]
-            t = n / 5.0
-            root = (1.0 + t * t) ** 0.5
+            t, dt = sliding(n, 5.0)
             drag = k[c, 1, b] * k[c, 3, b] + k[c, 0, b]
             viscous = 0.01 + 100.0 * k[c, 4, b]
-            torque = k[c, 1, b] * k[c, 2, b] + drag * t / root + viscous * n
+            torque = k[c, 1, b] * k[c, 2, b] + drag * t + viscous * n
             f[c, 0, b] = _ROT * torque
-            j[c, 0, 0, b] = _ROT * (drag / (5.0 * root * root * root) + viscous)
+            j[c, 0, 0, b] = _ROT * (drag * dt + viscous)
 
 
 class RotaryLoad(ComponentType):
@@ -252,7 +253,7 @@ def _clutch(x, k, env, f, j):
             most = k[c, 0, b] * head + 0.05
             slip = x[c, 2, b] - x[c, 3, b]
             s = k[c, 4, b] * slip / most
-            root = (1.0 + s * s) ** 0.5
+            root = math.sqrt(1.0 + s * s)
             cube = root * root * root
             couple(f, j, c, b, 2, 3, _ROT * most * s / root, _ROT * k[c, 4, b] / cube)
             by = _ROT * k[c, 0, b] * dhead * s * s * s / cube
@@ -345,11 +346,10 @@ def _spring_brake(x, k, env, f, j):
         for b in range(x.shape[2]):
             free, dfree = smooth_step(x[c, 0, b], k[c, 1, b], k[c, 2, b])
             most = _ROT * k[c, 0, b]
-            n = x[c, 2, b] / 2.0
-            root = (1.0 + n * n) ** 0.5
-            f[c, 2, b] += most * (1.0 - free) * n / root
-            j[c, 2, 0, b] -= most * dfree * n / root
-            j[c, 2, 2, b] += most * (1.0 - free) / (2.0 * root * root * root)
+            t, dt = sliding(x[c, 2, b], 2.0)
+            f[c, 2, b] += most * (1.0 - free) * t
+            j[c, 2, 0, b] -= most * dfree * t
+            j[c, 2, 2, b] += most * (1.0 - free) * dt
             dp = x[c, 0, b] - x[c, 1, b]
             leak = k[c, 3, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)

@@ -16,7 +16,7 @@ from umweg.core.components.base import (
     quantity,
 )
 from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
-from umweg.core.components.kernels import couple, law, turbulent
+from umweg.core.components.kernels import couple, law, soft_sign, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _AREA = AREA_FLOW
@@ -33,18 +33,20 @@ def _cylinder(x, k, env, f, j):
             ring_area = bore_area - 0.25e-2 * math.pi * k[c, 1, b] * k[c, 1, b]
             cap = _AREA * bore_area
             ring = _AREA * ring_area
-            below, above = (1, 0) if k[c, 5, b] > 0.5 else (0, 1)
+            as_drawn = k[c, 5, b] <= 0.5
+            at_a = cap if as_drawn else -ring
+            at_b = -ring if as_drawn else cap
             v = x[c, 2, b]
-            t = math.tanh(v / _COULOMB_SPEED_MM_S)
+            t, dt = soft_sign(v / _COULOMB_SPEED_MM_S)
             friction = k[c, 2, b] * _TRANS
-            f[c, below, b] += cap * v
-            f[c, above, b] -= ring * v
-            f[c, 2, b] += friction * t - cap * x[c, below, b] + ring * x[c, above, b]
-            j[c, below, 2, b] += cap
-            j[c, above, 2, b] -= ring
-            j[c, 2, below, b] -= cap
-            j[c, 2, above, b] += ring
-            j[c, 2, 2, b] += friction * (1.0 - t * t) / _COULOMB_SPEED_MM_S
+            f[c, 0, b] += at_a * v
+            f[c, 1, b] += at_b * v
+            f[c, 2, b] += friction * t - at_a * x[c, 0, b] - at_b * x[c, 1, b]
+            j[c, 0, 2, b] += at_a
+            j[c, 1, 2, b] += at_b
+            j[c, 2, 0, b] -= at_a
+            j[c, 2, 1, b] -= at_b
+            j[c, 2, 2, b] += friction * dt / _COULOMB_SPEED_MM_S
             dp = x[c, 0, b] - x[c, 1, b]
             leak = k[c, 3, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)
@@ -56,7 +58,7 @@ class Cylinder(ComponentType):
     """Double-acting differential cylinder; positive speed extends.
 
     ``q_A = A·v + leakage``, ``q_B = −(A − A_rod)·v − leakage``,
-    ``F = p_A·A − p_B·(A − A_rod) − F_friction·tanh(v/1 mm/s)``; the piston seal leaks in
+    ``F = p_A·A − p_B·(A − A_rod) − F_friction·sgn(v/1 mm/s)``; the piston seal leaks in
     proportion to Δp/ν, and a torn one as an orifice.
     """
 
@@ -130,17 +132,17 @@ def _mechanical_load(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             v = x[c, 0, b]
-            t = math.tanh(v / _COULOMB_SPEED_MM_S)
+            t, dt = soft_sign(v / _COULOMB_SPEED_MM_S)
             drag = (k[c, 1, b] * k[c, 2, b] + k[c, 0, b]) * _TRANS
             viscous = (10.0 + 1e6 * k[c, 4, b]) * _TRANS
             f[c, 0, b] = k[c, 1, b] * k[c, 3, b] * _TRANS + drag * t + viscous * v
-            j[c, 0, 0, b] = drag * (1.0 - t * t) / _COULOMB_SPEED_MM_S + viscous
+            j[c, 0, 0, b] = drag * dt / _COULOMB_SPEED_MM_S + viscous
 
 
 class MechanicalLoad(ComponentType):
     """What the rods push: a constant force, a resistance against motion, or a stop.
 
-    ``F = scale·force + (scale·resistance + binding)·tanh(v/1 mm/s) + D·v``; D is 10 N·s/mm, and
+    ``F = scale·force + (scale·resistance + binding)·sgn(v/1 mm/s) + D·v``; D is 10 N·s/mm, and
     10⁶ N·s/mm more when the function stands against its stop.
     """
 
@@ -196,7 +198,7 @@ def _motor(x, k, env, f, j):
             leak = k[c, 1, b] * NU_REF / env[0, b]
             n = x[c, 2, b]
             dp = x[c, 0, b] - x[c, 1, b]
-            t = math.tanh(n / 5.0)
+            t, dt = soft_sign(n / 5.0)
             couple(f, j, c, b, 0, 1, leak * dp, leak)
             f[c, 0, b] += displacement * n
             f[c, 1, b] -= displacement * n
@@ -205,7 +207,7 @@ def _motor(x, k, env, f, j):
             j[c, 1, 2, b] -= displacement
             j[c, 2, 0, b] -= displacement
             j[c, 2, 1, b] += displacement
-            j[c, 2, 2, b] += k[c, 2, b] * _ROT * (1.0 - t * t) / 5.0
+            j[c, 2, 2, b] += k[c, 2, b] * _ROT * dt / 5.0
 
 
 class HydraulicMotor(ComponentType):

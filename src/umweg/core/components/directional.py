@@ -10,7 +10,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, smooth_step, turbulent
+from umweg.core.components.kernels import couple, couple_either, law, smooth_step, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _P, _BI, _BO, _A, _B, _T = 0, 1, 2, 3, 4, 5
@@ -26,12 +26,13 @@ def _six_way(x, k, env, f, j):
             q, dq = turbulent(x[c, _BI, b] - x[c, _BO, b], bypass, 0.5)
             couple(f, j, c, b, _BI, _BO, q, dq)
             opening = k[c, 1, b] * smooth_step(abs(travel), 0.12, 0.95)[0]
-            feed, drain = (_A, _B) if travel >= 0.0 else (_B, _A)
-            if opening > 0.0:
-                q, dq = turbulent(x[c, _P, b] - x[c, feed, b], opening, 0.5)
-                couple(f, j, c, b, _P, feed, q, dq)
-                q, dq = turbulent(x[c, drain, b] - x[c, _T, b], opening, 0.5)
-                couple(f, j, c, b, drain, _T, q, dq)
+            to_a = 1.0 if travel >= 0.0 else 0.0
+            fed = x[c, _A, b] if travel >= 0.0 else x[c, _B, b]
+            drained = x[c, _B, b] if travel >= 0.0 else x[c, _A, b]
+            q, dq = turbulent(x[c, _P, b] - fed, opening, 0.5)
+            couple_either(f, j, c, b, _P, (_A, _B), to_a, q, dq)
+            q, dq = turbulent(x[c, _T, b] - drained, opening, 0.5)
+            couple_either(f, j, c, b, _T, (_B, _A), to_a, q, dq)
             leak = k[c, 2, b] * NU_REF / env[0, b]
             shared = k[c, 3, b] * NU_REF / env[0, b]
             couple(f, j, c, b, _A, _T, leak * (x[c, _A, b] - x[c, _T, b]), leak)

@@ -15,6 +15,7 @@ from umweg.core.components.base import (
 from umweg.core.components.crossing import PILOTS_CROSSED, crossed, turn
 from umweg.core.components.kernels import (
     couple,
+    couple_either,
     forward,
     law,
     limited,
@@ -54,15 +55,13 @@ def spool(x, f, j, c, b, travel, movers, work_k, drain_k, centre_k, float_k, lea
     for side in range(2):
         sign = 1.0 - 2.0 * side
         opening, rise = smooth_step(sign * travel, 0.1, 0.95)
-        if opening > 0.0:
-            land(x, f, j, c, b, 0, 2 + side, work_k, opening, rise * sign, movers)
-            land(x, f, j, c, b, 3 - side, 1, drain_k, opening, rise * sign, movers)
-    if centre_k + float_k > 0.0:
-        away, rise = smooth_step(abs(travel), 0.05, 0.6)
-        closing = -rise if travel >= 0.0 else rise
-        land(x, f, j, c, b, 0, 1, centre_k, 1.0 - away, closing, movers)
-        land(x, f, j, c, b, 2, 1, float_k, 1.0 - away, closing, movers)
-        land(x, f, j, c, b, 3, 1, float_k, 1.0 - away, closing, movers)
+        land(x, f, j, c, b, 0, 2 + side, work_k, opening, rise * sign, movers)
+        land(x, f, j, c, b, 3 - side, 1, drain_k, opening, rise * sign, movers)
+    away, rise = smooth_step(abs(travel), 0.05, 0.6)
+    closing = -rise if travel >= 0.0 else rise
+    land(x, f, j, c, b, 0, 1, centre_k, 1.0 - away, closing, movers)
+    land(x, f, j, c, b, 2, 1, float_k, 1.0 - away, closing, movers)
+    land(x, f, j, c, b, 3, 1, float_k, 1.0 - away, closing, movers)
     for work in range(2, 4):
         couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
         half = 0.1 * leak
@@ -355,22 +354,25 @@ def _steering_unit(x, k, env, f, j):
         for b in range(x.shape[2]):
             wheel, _ = limited(k[c, 6, b] * k[c, 5, b])
             size = abs(wheel)
-            feed, drain = (2, 3) if wheel >= 0.0 else (3, 2)
+            to_left = 1.0 if wheel >= 0.0 else 0.0
+            fed = x[c, 2, b] if wheel >= 0.0 else x[c, 3, b]
+            drained = x[c, 3, b] if wheel >= 0.0 else x[c, 2, b]
             shut, _ = smooth_step(size, 0.02, 0.3)
             metering = k[c, 1, b] * size
-            q, dq = forward(x[c, 0, b] - x[c, feed, b], metering)
-            couple(f, j, c, b, 0, feed, q, dq)
+            q, dq = forward(x[c, 0, b] - fed, metering)
+            couple_either(f, j, c, b, 0, (2, 3), to_left, q, dq)
             back = k[c, 2, b] * shut
-            q, dq = turbulent(x[c, drain, b] - x[c, 1, b], back, 0.5)
-            couple(f, j, c, b, drain, 1, q, dq)
+            q, dq = turbulent(x[c, 1, b] - drained, back, 0.5)
+            couple_either(f, j, c, b, 1, (3, 2), to_left, q, dq)
             q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b] * (1.0 - shut), 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
-            head, dhead = ramp(x[c, 0, b] - x[c, feed, b] - k[c, 3, b], 1.0)
+            head, dhead = ramp(x[c, 0, b] - fed - k[c, 3, b], 1.0)
             opening = 0.2 * k[c, 0, b] * shut
             root, droot = forward(x[c, 0, b] - x[c, 1, b], 1.0)
             couple(f, j, c, b, 0, 1, opening * head * root, opening * head * droot)
             steer(j, c, b, 0, 1, 0, opening * dhead * root)
-            steer(j, c, b, 0, 1, feed, -opening * dhead * root)
+            steer(j, c, b, 0, 1, 2, -opening * dhead * root * to_left)
+            steer(j, c, b, 0, 1, 3, -opening * dhead * root * (1.0 - to_left))
             leak = k[c, 4, b] * NU_REF / env[0, b]
             for work in range(2, 4):
                 couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)

@@ -1,5 +1,6 @@
 """Valves that share out flow: throttles, priority valves, dividers, retained checks, shut-offs."""
 
+import math
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -214,12 +215,12 @@ def _retained_check(x, k, env, f, j):
         for b in range(x.shape[2]):
             screen = k[c, 3, b]
             size = k[c, 0, b]
-            both = size * screen / (size * size + screen * screen) ** 0.5
+            both = size * screen / math.sqrt(size * size + screen * screen)
             dp = x[c, 0, b] - x[c, 1, b]
             q, dq = check_flow(dp, both, k[c, 1, b], 0.0)
             couple(f, j, c, b, 0, 1, q, dq)
             lost = k[c, 2, b]
-            back = lost * screen / (lost * lost + screen * screen) ** 0.5
+            back = lost * screen / math.sqrt(lost * lost + screen * screen)
             q, dq = turbulent(dp, back, 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
@@ -303,7 +304,7 @@ class RetainedCheck(ComponentType):
 def _priority_divider(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            size = 2.0 * k[c, 0, b] / k[c, 1, b] ** 0.5
+            size = 2.0 * k[c, 0, b] / math.sqrt(k[c, 1, b])
             free, dfree = turbulent(x[c, 0, b] - x[c, 1, b], size, 0.3)
             q, dq = regulated(free, k[c, 0, b])
             couple(f, j, c, b, 0, 1, q, dq * dfree)

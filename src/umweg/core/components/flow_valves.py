@@ -11,7 +11,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.crossing import FITTED_BACKWARD, crossed
+from umweg.core.components.crossing import FITTED_BACKWARD, crossed, turn
 from umweg.core.components.kernels import (
     check_flow,
     couple,
@@ -84,9 +84,10 @@ class Orifice(ComponentType):
 def _check(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            a, z = (1, 0) if k[c, 3, b] > 0.5 else (0, 1)
-            q, dq = check_flow(x[c, a, b] - x[c, z, b], k[c, 0, b], k[c, 1, b], k[c, 2, b])
-            couple(f, j, c, b, a, z, q, dq)
+            way = turn(k[c, 3, b])
+            dp = way * (x[c, 0, b] - x[c, 1, b])
+            q, dq = check_flow(dp, k[c, 0, b], k[c, 1, b], k[c, 2, b])
+            couple(f, j, c, b, 0, 1, way * q, dq)
 
 
 class CheckValve(ComponentType):

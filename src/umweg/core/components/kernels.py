@@ -15,7 +15,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
+import llvmlite.binding as llvm
 import numba
+
+# A law reads and writes dozens of rows. The compiler works on four candidates at once only if it may
+# check at run time that none overlap, and for one component at a time: ranges over all components
+# of a type interleave and would always seem to overlap.
+for _choice in ("vectorize-memory-check-threshold=256", "hoist-runtime-checks=0"):
+    llvm.set_option("umweg", f"--{_choice}")
 
 Law = TypeVar("Law", bound=Callable[..., Any])
 
@@ -51,7 +58,7 @@ def law(function: Law) -> Law:
 
 def scalar(function: Law) -> Law:
     """Compile a helper that laws call for one candidate."""
-    return cast("Law", numba.njit(nogil=True, inline="never")(function))
+    return cast("Law", numba.njit(nogil=True, inline="never", forceinline=True)(function))
 
 
 @scalar
@@ -60,11 +67,11 @@ def turbulent(dp_bar: float, k: float, dp_smooth_bar: float) -> tuple[float, flo
 
     ``k`` is the flow at 1 bar [L/min/√bar]. At Δp = 10·Δp₀ it is 0.25 % below the square root.
     """
-    base = dp_bar * dp_bar + dp_smooth_bar * dp_smooth_bar
-    root = math.sqrt(math.sqrt(base))
-    return k * dp_bar / root, k * (0.5 * dp_bar * dp_bar + dp_smooth_bar * dp_smooth_bar) / (
-        base * root
-    )
+    square = dp_bar * dp_bar
+    smooth = dp_smooth_bar * dp_smooth_bar
+    less = 1.0 / math.sqrt(math.sqrt(square + smooth))
+    fourth = less * less * less * less
+    return k * dp_bar * less, k * (0.5 * square + smooth) * fourth * less
 
 
 @scalar
@@ -96,6 +103,24 @@ def smooth_step(value: float, low: float, high: float) -> tuple[float, float]:
     if t >= 1.0:
         return 1.0, 0.0
     return t * t * (3.0 - 2.0 * t), 6.0 * t * (1.0 - t) / (high - low)
+
+
+@scalar
+def soft_sign(value: float) -> tuple[float, float]:
+    """From −1 to 1 as tanh does, within 0.024 of it: its Padé approximant, which ends at ±3."""
+    u = min(max(value, -3.0), 3.0)
+    square = u * u
+    below = 1.0 / (27.0 + 9.0 * square)
+    sign = u * (27.0 + square) * below
+    return sign, (27.0 + 3.0 * square - 18.0 * u * sign) * below
+
+
+@scalar
+def sliding(speed: float, width: float) -> tuple[float, float]:
+    """Sign of a speed for friction, ``s/√(1 + s²)`` with ``s = speed/width``."""
+    s = speed / width
+    less = 1.0 / math.sqrt(1.0 + s * s)
+    return s * less, less * less * less / width
 
 
 @scalar
@@ -173,6 +198,28 @@ def couple(f: Any, j: Any, c: int, b: int, a: int, z: int, q: float, dq: float) 
     j[c, a, z, b] -= dq
     j[c, z, a, b] -= dq
     j[c, z, z, b] += dq
+
+
+@scalar
+def couple_either(
+    f: Any, j: Any, c: int, b: int, a: int, pair: tuple[int, int], first: float, q: float, dq: float
+) -> None:
+    """Couple port ``a`` with one of a pair: the first where ``first`` is 1, the second where 0.
+
+    Weights in place of a choice keep the loop over candidates straight.
+    """
+    one, two = pair
+    second = 1.0 - first
+    f[c, a, b] += q
+    f[c, one, b] -= q * first
+    f[c, two, b] -= q * second
+    j[c, a, a, b] += dq
+    j[c, a, one, b] -= dq * first
+    j[c, a, two, b] -= dq * second
+    j[c, one, a, b] -= dq * first
+    j[c, two, a, b] -= dq * second
+    j[c, one, one, b] += dq * first
+    j[c, two, two, b] += dq * second
 
 
 @scalar

@@ -1,5 +1,6 @@
 """Load-sensing sections: pre-compensated and flow-sharing, and the steering unit with a demand port."""
 
+import math
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -14,6 +15,7 @@ from umweg.core.components.base import (
 from umweg.core.components.directional_valves import SPOOL_SHIFTED, SPOOL_WORN
 from umweg.core.components.kernels import (
     couple,
+    couple_either,
     forward,
     larger,
     law,
@@ -40,12 +42,12 @@ _WHEEL = four_way(
 
 
 @scalar
-def _section(x, f, j, c, b, size, drain, drain_k, sense_k, feed, leak):
+def _section(x, f, j, c, b, size, to_a, drain_k, sense_k, fed, drained, leak):
     """What both kinds share: return land, demand port, clearances. Ports P T A B LS."""
-    q, dq = turbulent(x[c, drain, b] - x[c, 1, b], drain_k * size, 0.5)
-    couple(f, j, c, b, drain, 1, q, dq)
-    q, dq = turbulent(x[c, feed, b] - x[c, 4, b], sense_k * size + 1e-6, 0.5)
-    couple(f, j, c, b, feed, 4, q, dq)
+    q, dq = turbulent(x[c, 1, b] - drained, drain_k * size, 0.5)
+    couple_either(f, j, c, b, 1, (3, 2), to_a, q, dq)
+    q, dq = turbulent(x[c, 4, b] - fed, sense_k * size + 1e-6, 0.5)
+    couple_either(f, j, c, b, 4, (2, 3), to_a, q, dq)
     q, dq = turbulent(x[c, 4, b] - x[c, 1, b], sense_k * (1.0 - size) + 1e-6, 0.5)
     couple(f, j, c, b, 4, 1, q, dq)
     for work in range(2, 4):
@@ -60,13 +62,15 @@ def _pre_compensated(x, k, env, f, j):
         for b in range(x.shape[2]):
             travel, _ = limited(k[c, 8, b] * k[c, 5, b] + k[c, 6, b])
             size, _ = smooth_step(abs(travel), 0.1, 0.95)
-            feed, drain = (2, 3) if travel >= 0.0 else (3, 2)
+            to_a = 1.0 if travel >= 0.0 else 0.0
+            fed = x[c, 2, b] if travel >= 0.0 else x[c, 3, b]
+            drained = x[c, 3, b] if travel >= 0.0 else x[c, 2, b]
             most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
-            free, dfree = forward(x[c, 0, b] - x[c, feed, b], k[c, 7, b])
+            free, dfree = forward(x[c, 0, b] - fed, k[c, 7, b])
             q, dq = regulated(free, most * size + 1e-9)
-            couple(f, j, c, b, 0, feed, q, dq * dfree)
+            couple_either(f, j, c, b, 0, (2, 3), to_a, q, dq * dfree)
             leak = k[c, 4, b] * NU_REF / env[0, b]
-            _section(x, f, j, c, b, size, drain, k[c, 2, b], k[c, 3, b], feed, leak)
+            _section(x, f, j, c, b, size, to_a, k[c, 2, b], k[c, 3, b], fed, drained, leak)
 
 
 @law
@@ -75,17 +79,21 @@ def _flow_sharing(x, k, env, f, j):
         for b in range(x.shape[2]):
             travel, _ = limited(k[c, 8, b] * k[c, 5, b] + k[c, 6, b])
             size, _ = smooth_step(abs(travel), 0.1, 0.95)
-            feed, drain = (2, 3) if travel >= 0.0 else (3, 2)
+            to_a = 1.0 if travel >= 0.0 else 0.0
+            fed = x[c, 2, b] if travel >= 0.0 else x[c, 3, b]
+            drained = x[c, 3, b] if travel >= 0.0 else x[c, 2, b]
             most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
-            top, dtop = larger(x[c, 4, b], x[c, feed, b], 0.4)
-            metering = most * size / k[c, 7, b] ** 0.5
+            top, dtop = larger(x[c, 4, b], fed, 0.4)
+            metering = most * size / math.sqrt(k[c, 7, b])
             q, dq = forward(x[c, 0, b] - top, metering)
-            couple(f, j, c, b, 0, feed, q, 0.0)
-            steer(j, c, b, 0, feed, 0, dq)
-            steer(j, c, b, 0, feed, 4, -dq * dtop)
-            steer(j, c, b, 0, feed, feed, -dq * (1.0 - dtop))
+            couple_either(f, j, c, b, 0, (2, 3), to_a, q, dq * (1.0 - dtop))
+            # The rest of the drop's answer is to the demand gallery, not to the port that is fed.
+            for work in range(2):
+                share = to_a if work == 0 else 1.0 - to_a
+                steer(j, c, b, 0, 2 + work, 0, dq * dtop * share)
+                steer(j, c, b, 0, 2 + work, 4, -dq * dtop * share)
             leak = k[c, 4, b] * NU_REF / env[0, b]
-            _section(x, f, j, c, b, size, drain, k[c, 2, b], k[c, 3, b], feed, leak)
+            _section(x, f, j, c, b, size, to_a, k[c, 2, b], k[c, 3, b], fed, drained, leak)
 
 
 class SectionParameters(ParameterSet):

@@ -13,7 +13,7 @@ from umweg.core.components.base import (
     quantity,
 )
 from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
-from umweg.core.components.kernels import couple, law, scalar, smooth_step
+from umweg.core.components.kernels import couple, law, scalar, sliding, smooth_step
 from umweg.core.components.symbols import CIRCLE, INWARD_DOWN, INWARD_UP, VARIABLE
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -30,14 +30,13 @@ def motor_flows(x, f, j, c, b, volume, leak, friction):
     dp = x[c, 0, b] - x[c, 1, b]
     f[c, 0, b] += volume * n
     f[c, 1, b] -= volume * n
-    turning = n / 5.0
-    root = (1.0 + turning * turning) ** 0.5
-    f[c, 3, b] += friction * _ROT * turning / root - volume * dp
+    t, dt = sliding(n, 5.0)
+    f[c, 3, b] += friction * _ROT * t - volume * dp
     j[c, 0, 3, b] += volume
     j[c, 1, 3, b] -= volume
     j[c, 3, 0, b] -= volume
     j[c, 3, 1, b] += volume
-    j[c, 3, 3, b] += friction * _ROT / (5.0 * root * root * root)
+    j[c, 3, 3, b] += friction * _ROT * dt
     for side in range(2):
         couple(f, j, c, b, side, 2, leak * (x[c, side, b] - x[c, 2, b]), leak)
 

@@ -1,7 +1,5 @@
 """What the workshop puts into the circuit: in-line meter with load valve, cap, voltmeter."""
 
-import math
-
 from umweg.core.components.base import (
     ELECTRIC,
     Command,
@@ -12,7 +10,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, turbulent
+from umweg.core.components.kernels import couple, law, soft_sign, turbulent
 
 _EL = ELECTRIC
 
@@ -22,12 +20,9 @@ def _test_kit(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             load = k[c, 3, b]
-            opening = 1.0
-            dopening = 0.0
-            if load > 0.0:
-                t = math.tanh((x[c, 0, b] - load) / 1.0)
-                opening = 1e-4 + 0.5 * (1.0 + t)
-                dopening = 0.5 * (1.0 - t * t)
+            held, dheld = soft_sign(x[c, 0, b] - load)
+            opening = 1e-4 + 0.5 * (1.0 + held) if load > 0.0 else 1.0
+            dopening = 0.5 * dheld if load > 0.0 else 0.0
             bore = k[c, 1, b] if load > 0.0 else k[c, 0, b]
             size = bore * (1.0 - k[c, 2, b]) + 1e-5
             root, droot = turbulent(x[c, 0, b] - x[c, 1, b], size, 0.1)
@@ -46,7 +41,7 @@ class TestKit(ComponentType):
     """Joint that can be opened: whole, with a meter and load valve in line, or capped.
 
     Whole it is a wide bore. The load valve is turned in until the inlet stands at ``load_bar``:
-    the opening follows ``½(1 + tanh(p_in − load))``, so a pump that cannot reach the load shows
+    the opening follows ``½(1 + sgn(p_in − load))``, so a pump that cannot reach the load shows
     as no flow. ``cap`` = 1 shuts it.
     """
 

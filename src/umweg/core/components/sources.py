@@ -1,6 +1,5 @@
 """Tanks, drives and pumps."""
 
-import math
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -14,7 +13,15 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, saturating, scalar, smooth_step, turbulent
+from umweg.core.components.kernels import (
+    couple,
+    law,
+    saturating,
+    scalar,
+    smooth_step,
+    soft_sign,
+    turbulent,
+)
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _ROT = ROTATION
@@ -176,9 +183,9 @@ def filling(inlet_bar: float, half_fill_bar: float) -> tuple[float, float]:
     iteration does, and must find its way back.
     """
     u = (inlet_bar - half_fill_bar) / 0.12
-    t = math.tanh(max(u, -3.0))
-    slope = 0.5 * (1.0 - t * t) / 0.12
-    return 0.5 * (1.0 + t) + min(u + 3.0, 0.0) * 0.12 * slope, slope
+    t, dt = soft_sign(max(u, -2.5))
+    slope = 0.5 * dt / 0.12
+    return 0.5 * (1.0 + t) + min(u + 2.5, 0.0) * 0.12 * slope, slope
 
 
 @law
@@ -305,9 +312,9 @@ class VanePump(FixedPump):
         ),
     )
     example = Example(
-        "32 cm³ at 1500 rpm = 48.000 L/min filled to 0.99976, less 0.02·100 = 2",
+        "32 cm³ at 1500 rpm = 48.000 L/min filled; less 0.02·100 = 2",
         {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
-        {"inlet": 45.988, "outlet": -45.988, "shaft": 3.2},
+        {"inlet": 46.0, "outlet": -46.0, "shaft": 3.2},
     )
 
 
@@ -329,9 +336,9 @@ class PistonPump(FixedPump):
         )
 
     example = Example(
-        "32 cm³ at 1500 rpm = 48.000 L/min filled to 0.99873, less 0.004·100 = 0.4",
+        "32 cm³ at 1500 rpm = 48.000 L/min, filled; less 0.004·100 = 0.4",
         {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
-        {"inlet": 47.539, "outlet": -47.539, "shaft": 3.2},
+        {"inlet": 47.6, "outlet": -47.6, "shaft": 3.2},
     )
 
 

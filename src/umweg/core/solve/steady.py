@@ -46,7 +46,7 @@ class Options:
     rounds: tuple[Rule, ...] = (
         # Nearly Newton from the start: it settles most; the careful rule takes what it does not.
         Rule(1.5, 10.0, 20),
-        Rule(1.5, 1.5, 120, fresh=True),
+        Rule(2.0, 3.0, 120, fresh=True),
         Rule(1.2, 10.0, 400, fresh=True),
         Rule(1.2, 10.0, 400, fresh=True, from_rest=True),
     )
