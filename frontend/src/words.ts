@@ -2,7 +2,7 @@
 export const HOW = {
   as_usual: "As usual",
   slow: "Slow",
-  weak: "Weak: light yes, loaded no",
+  weak: "Weak when loaded",
   dead: "Dead",
   reversed: "Goes the other way",
   drifts: "Drifts when held",

@@ -18,8 +18,9 @@ KIT = {i.id: i for i in load_jobs()[0].instruments}
 HOW = {
     "as_usual": "As usual",
     "slow": "Slow",
-    "weak": "Weak: light yes, loaded no",
+    "weak": "Weak when loaded",
     "dead": "Dead",
+    "reversed": "Goes the other way",
     "drifts": "Drifts when held",
 }
 

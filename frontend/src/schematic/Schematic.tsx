@@ -107,7 +107,7 @@ function PartSymbol({
   const lines = labelLines(part.label);
   const height = part.height * UNIT;
   const suspicious = share >= 0.01;
-  const step = isAstride(item) ? LABEL_STEP + 4 : LABEL_STEP;
+  const step = isAstride(item) ? LABEL_STEP + 8 : LABEL_STEP;
   const choose = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") {
       event.preventDefault();
@@ -176,7 +176,11 @@ function PartSymbol({
           </tspan>
         ))}
         {suspicious && (
-          <tspan x={item.symbolWidth + 7} dy={LABEL_STEP} className="fill-suspect font-bold">
+          <tspan
+            x={item.symbolWidth + 7}
+            dy={lines.length > 1 ? LABEL_STEP : step}
+            className="fill-suspect font-bold"
+          >
             {Math.round(share * 100)} %
           </tspan>
         )}
@@ -193,7 +197,7 @@ const isAstride = (item: GraphNode) => leaving(item).length === 1;
 /** First baseline of a part's label. */
 function labelTop(item: GraphNode, lines: number, suspicious: boolean): number {
   const [line] = leaving(item);
-  if (line && isAstride(item)) return line.y - 6;
+  if (line && isAstride(item)) return line.y - 8;
   const height = (item.part?.height ?? 0) * UNIT;
   return height / 2 - ((lines - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0);
 }
