@@ -1,7 +1,7 @@
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { Diagnosis, EntryData, Step, Suspect, Workshop } from "../api/client";
-import { suspicionOf } from "./job/JobPage";
+import type { Diagnosis, EntryData, Job, Schematic, Step, Suspect, Workshop } from "../api/client";
+import { lastSeen, suspicionOf } from "./job/JobPage";
 import { ReadingPad } from "./reading/ReadingPad";
 import { StepPanel } from "./step/StepPanel";
 import { SuspectsPanel } from "./suspects/SuspectsPanel";
@@ -195,5 +195,28 @@ describe("SuspectsPanel", () => {
   it("adds up the belief on a part", () => {
     const twice = { ...diagnosis, suspects: [suspect, { ...suspect, key: "b", share: 0.15 }] };
     expect(suspicionOf(twice).get("relief")).toBeCloseTo(0.95);
+  });
+});
+
+describe("lastSeen", () => {
+  const states = [
+    { id: "parked", label: "Engine off", engine: "off", oil_c: 20, moves: {}, cautions: [] },
+    { id: "neutral", label: "Neutral", engine: "rated", oil_c: 50, moves: {}, cautions: [] },
+    { id: "stalled", label: "Stalled", engine: "rated", oil_c: 50, moves: {}, cautions: [] },
+  ];
+  const schematic = { states } as unknown as Schematic;
+  const read = (state: unknown, standing = true) => ({
+    standing,
+    data: { kind: "reading", id: "r", point: "p", quantity: "pressure_bar", state },
+  });
+  const job = (...entries: unknown[]) => ({ entries }) as Pick<Job, "entries">;
+
+  it("shows the state last read in, corrections aside", () => {
+    const entries = [read("stalled"), read("neutral", false), read({ label: "own" })];
+    expect(lastSeen(job(...entries), schematic)).toBe("stalled");
+  });
+
+  it("shows a running machine when nothing was read", () => {
+    expect(lastSeen(job(), schematic)).toBe("neutral");
   });
 });

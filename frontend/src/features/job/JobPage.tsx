@@ -36,6 +36,21 @@ export function suspicionOf(diagnosis: Diagnosis): Map<string, number> {
   return shares;
 }
 
+/** The state that was last read in, or one in which the machine runs: what the map shows without a step. */
+export function lastSeen(job: Pick<Job, "entries">, schematic: SchematicData): string {
+  const named = new Set(schematic.states.map((s) => s.id));
+  const seen = job.entries
+    .filter((e) => e.standing)
+    .flatMap(({ data }) =>
+      (data.kind === "reading" || data.kind === "indicator") && typeof data.state === "string"
+        ? [data.state]
+        : [],
+    )
+    .filter((id) => named.has(id));
+  const running = schematic.states.find((s) => s.engine !== "off") ?? schematic.states[0];
+  return seen.at(-1) ?? running?.id ?? "";
+}
+
 /** Engine, oil and levers of a state, in words. */
 export function conditionsOf(schematic: SchematicData, stateId: string): string {
   const state = schematic.states.find((s) => s.id === stateId);
@@ -90,7 +105,7 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
-  const state = stateChoice ?? (chosen?.state || schematic.states[0]?.id || "");
+  const state = stateChoice ?? (chosen?.state || lastSeen(job, schematic));
   const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
   const suspicion = useMemo(() => suspicionOf(diagnosis), [diagnosis]);
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.point);
