@@ -53,7 +53,9 @@ def _type_section(kind: type[ComponentType]) -> str:
     ports = ", ".join(
         f"{p.name} ({p.domain}{'' if p.line == 'working' else ', ' + p.line})" for p in kind.ports
     )
-    lines.append(f"Ports: {ports}.")
+    links = [f"`{n}` moved by a linkage, if it has one" for n in kind.levers]
+    links += [f"`{n}` to what it moves" for n in kind.link_names() if n not in kind.levers]
+    lines.append(f"Ports: {'; '.join([ports, *links] if ports else links)}.")
     rows = []
     for name, field in kind.Parameters.model_fields.items():
         spread = kind.tolerance(name)

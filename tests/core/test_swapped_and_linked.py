@@ -23,7 +23,7 @@ from umweg.core.observe.observations import Behaviour
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import speed_of
 from umweg.core.solve.steady import Cases
-from umweg.library import load_circuit
+from umweg.library import circuit_ids, load_circuit
 
 PAIR = {
     "cylinder": ("A", "B"),
@@ -216,3 +216,35 @@ def test_a_hidden_machine_with_swapped_hoses_is_found() -> None:
     assert any(isinstance(o, Behaviour) and o.how == "reversed" for o in seen)
     diagnosis = Diagnostician(predictor, []).diagnose(seen, False)
     assert "motor:hoses_crossed" in diagnosis.suspects[0].group
+
+
+NOTICED = ("hoses_crossed", "pilots_crossed", "plugs_crossed", "came_off", "crossed")
+
+
+@pytest.mark.parametrize("circuit_id", circuit_ids())
+def test_no_swap_and_no_lost_pin_goes_unnoticed(circuit_id: str) -> None:
+    """Some move of some function is dead, weak, slow, drifting or goes the other way."""
+    network = solver_of(circuit_id).network
+    for fault in faults_of(network):
+        if fault.mode.name not in NOTICED:
+            continue
+        machine = Nominal(circuit_id, f"{fault.key}=1").machine
+        words = {
+            machine.behaves(function.id, move, "warm")
+            for function in network.circuit.functions
+            for move in function.moves
+        }
+        assert words - {"as_usual"}, fault.key
+
+
+@pytest.mark.parametrize("circuit_id", circuit_ids())
+def test_a_linkage_moves_what_its_functions_command(circuit_id: str) -> None:
+    """In every library circuit: a lost pin leaves the functions of that lever without their move."""
+    network = solver_of(circuit_id).network
+    for link in network.links:
+        machine = Nominal(circuit_id, f"{link.component_id}:came_off=1").machine
+        for function in network.circuit.functions:
+            for name, move in function.moves.items():
+                pulled = {key for key, value in move.commands.items() if value and "lever" in key}
+                if pulled == {f"{link.component_id}.lever"}:
+                    assert machine.behaves(function.id, name, "warm") == "dead", (link, name)
