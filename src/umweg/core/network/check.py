@@ -7,7 +7,7 @@ from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
 from umweg.core.errors import CircuitError, Problem
-from umweg.core.network.network import command_problems, state_problems
+from umweg.core.network.states import command_problems, state_problems
 
 
 def check_circuit(circuit: Circuit) -> None:
