@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.core.machines import Nominal, Still, solver_of
-from tests.core.test_components import TYPES, defaults, points
+from tests.core.test_components import TYPES, commanded, defaults, points
 from umweg.core.circuit.document import MachineState, read_circuit
 from umweg.core.components import component_type
 from umweg.core.components.base import ComponentType, evaluate
@@ -31,6 +31,12 @@ PAIR = {
     "drained_motor": ("A", "B"),
     "two_speed_motor": ("A", "B"),
     "pressure_controlled_motor": ("A", "B"),
+    "six_way_section": ("A", "B"),
+    "directional_valve": ("A", "B"),
+    "feedback_steering_valve": ("A", "B"),
+    "ls_section": ("A", "B"),
+    "flow_sharing_section": ("A", "B"),
+    "ls_steering_unit": ("A", "B"),
     "pilot_directional_valve": ("X", "Y"),
     "solenoid_directional_valve": ("coil_a", "coil_b"),
     "proportional_directional_valve": ("coil_a", "coil_b"),
@@ -49,7 +55,8 @@ def test_a_swapped_part_is_the_part_with_its_pair_exchanged(kind: type[Component
     x = points(kind, np.random.default_rng(12), 60)
 
     def run(across: np.ndarray, crossed: float) -> tuple[np.ndarray, np.ndarray]:
-        k = np.repeat(defaults(kind, crossed=crossed)[None, :, None], 60, axis=2)
+        k = commanded(kind, np.random.default_rng(13), 60)
+        k[0, kind.parameter_names().index("crossed")] = crossed
         return evaluate(kind, across, k, np.full(60, 46.0))
 
     f, j = run(x, 1.0)
@@ -61,6 +68,8 @@ def test_a_swapped_part_is_the_part_with_its_pair_exchanged(kind: type[Component
 @pytest.mark.parametrize(
     ("circuit", "fault", "function", "move"),
     [
+        ("packer_truck", "tailgate_section:hoses_crossed=1", "tailgate", "raise"),
+        ("forwarder_crane", "slew_section:hoses_crossed=1", "slew", "left"),
         ("groomer_drive", "motor:hoses_crossed=1", "travel", "forward"),
         ("loading_ramp", "ramp_rod:crossed=1", "ramp", "lower"),
         ("hedge_cutter", "head_motor:hoses_crossed=1", "head", "run"),

@@ -28,6 +28,17 @@ HOSES_CROSSED = FaultMode(
     "Follow both hoses back to the valve; compare with marks and drawing.",
     "Swap the hoses, both sides without pressure; mark them.",
 )
+WORK_HOSES_CROSSED = FaultMode(
+    "hoses_crossed",
+    "hoses on its work ports are swapped: goes the other way",
+    "crossed",
+    "switch",
+    1.0,
+    "command",
+    0.06,
+    "Follow the hoses from its ports A and B; compare with marks and drawing.",
+    "Swap the hoses, both sides without pressure; mark them.",
+)
 PILOTS_CROSSED = FaultMode(
     "pilots_crossed",
     "its two pilot hoses are swapped: goes the other way",

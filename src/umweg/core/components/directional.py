@@ -10,6 +10,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
+from umweg.core.components.crossing import WORK_HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import couple, couple_either, law, smooth_step, turbulent
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -20,7 +21,7 @@ _P, _BI, _BO, _A, _B, _T = 0, 1, 2, 3, 4, 5
 def _six_way(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            position = k[c, 4, b] * k[c, 6, b] + k[c, 5, b]
+            position = turn(k[c, 6, b]) * (k[c, 4, b] * k[c, 7, b] + k[c, 5, b])
             travel = min(max(position, -1.0), 1.0)
             bypass = k[c, 0, b] * (1.0 - smooth_step(abs(travel), 0.1, 0.75)[0]) + 1e-3
             q, dq = turbulent(x[c, _BI, b] - x[c, _BO, b], bypass, 0.5)
@@ -76,6 +77,7 @@ class SixWaySection(ComponentType):
         )
         linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+        crossed: float = crossed("the hoses on its work ports are swapped")
 
     commands = (Command("lever", -1, 1),)
     levers = ("lever",)
@@ -114,6 +116,7 @@ class SixWaySection(ComponentType):
             "Spool end does not return when the lever is let go.",
             "Free the spool, check the centring spring and section bolts' torque.",
         ),
+        WORK_HOSES_CROSSED,
     )
     symbol = Symbol(
         6.4,

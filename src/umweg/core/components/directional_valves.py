@@ -12,7 +12,7 @@ from umweg.core.components.base import (
     Port,
     quantity,
 )
-from umweg.core.components.crossing import PILOTS_CROSSED, crossed, turn
+from umweg.core.components.crossing import PILOTS_CROSSED, WORK_HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import (
     couple,
     couple_either,
@@ -72,7 +72,7 @@ def spool(x, f, j, c, b, travel, movers, work_k, drain_k, centre_k, float_k, lea
 def _lever_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel, _ = limited(k[c, 7, b] * k[c, 5, b] + k[c, 6, b])
+            travel, _ = limited(turn(k[c, 7, b]) * (k[c, 8, b] * k[c, 5, b] + k[c, 6, b]))
             leak = k[c, 4, b] * NU_REF / env[0, b]
             sizes = k[c, :4, b]
             spool(x, f, j, c, b, travel, ((0, 0.0),), sizes[0], sizes[1], sizes[2], sizes[3], leak)
@@ -129,6 +129,7 @@ class DirectionalValve(ComponentType):
     class Parameters(SpoolParameters):
         linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+        crossed: float = crossed("the hoses on its work ports are swapped")
 
     commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1),)
     levers: ClassVar[tuple[str, ...]] = ("lever",)
@@ -147,6 +148,7 @@ class DirectionalValve(ComponentType):
             own_lever="lever",
         ),
         SPOOL_SHIFTED,
+        WORK_HOSES_CROSSED,
     )
     symbol = four_way({"lever": ("west", 0.6)}, (LEVER,))
     example = Example(
@@ -193,6 +195,7 @@ class FeedbackSteeringValve(DirectionalValve):
             "Shim pack against the sheet; wheels creep with the wheel held.",
             "Shim by the maker's procedure until it stands still.",
         ),
+        WORK_HOSES_CROSSED,
     )
     symbol = four_way({"wheel": ("west", 0.6)}, (LEVER,))
 

@@ -12,6 +12,7 @@ from umweg.core.components.base import (
     Port,
     quantity,
 )
+from umweg.core.components.crossing import WORK_HOSES_CROSSED, crossed, turn
 from umweg.core.components.directional_valves import SPOOL_SHIFTED, SPOOL_WORN
 from umweg.core.components.kernels import (
     couple,
@@ -60,13 +61,14 @@ def _section(x, f, j, c, b, size, to_a, drain_k, sense_k, fed, drained, leak):
 def _pre_compensated(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel, _ = limited(k[c, 8, b] * k[c, 5, b] + k[c, 6, b])
+            travel, _ = limited(k[c, 9, b] * k[c, 5, b] + k[c, 6, b])
             size, _ = smooth_step(abs(travel), 0.1, 0.95)
-            to_a = 1.0 if travel >= 0.0 else 0.0
-            fed = x[c, 2, b] if travel >= 0.0 else x[c, 3, b]
-            drained = x[c, 3, b] if travel >= 0.0 else x[c, 2, b]
+            way = turn(k[c, 7, b]) * travel
+            to_a = 1.0 if way >= 0.0 else 0.0
+            fed = x[c, 2, b] if way >= 0.0 else x[c, 3, b]
+            drained = x[c, 3, b] if way >= 0.0 else x[c, 2, b]
             most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
-            free, dfree = forward(x[c, 0, b] - fed, k[c, 7, b])
+            free, dfree = forward(x[c, 0, b] - fed, k[c, 8, b])
             q, dq = regulated(free, most * size + 1e-9)
             couple_either(f, j, c, b, 0, (2, 3), to_a, q, dq * dfree)
             leak = k[c, 4, b] * NU_REF / env[0, b]
@@ -77,14 +79,15 @@ def _pre_compensated(x, k, env, f, j):
 def _flow_sharing(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel, _ = limited(k[c, 8, b] * k[c, 5, b] + k[c, 6, b])
+            travel, _ = limited(k[c, 9, b] * k[c, 5, b] + k[c, 6, b])
             size, _ = smooth_step(abs(travel), 0.1, 0.95)
-            to_a = 1.0 if travel >= 0.0 else 0.0
-            fed = x[c, 2, b] if travel >= 0.0 else x[c, 3, b]
-            drained = x[c, 3, b] if travel >= 0.0 else x[c, 2, b]
+            way = turn(k[c, 7, b]) * travel
+            to_a = 1.0 if way >= 0.0 else 0.0
+            fed = x[c, 2, b] if way >= 0.0 else x[c, 3, b]
+            drained = x[c, 3, b] if way >= 0.0 else x[c, 2, b]
             most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
             top, dtop = larger(x[c, 4, b], fed, 0.4)
-            metering = most * size / math.sqrt(k[c, 7, b])
+            metering = most * size / math.sqrt(k[c, 8, b])
             q, dq = forward(x[c, 0, b] - top, metering)
             couple_either(f, j, c, b, 0, (2, 3), to_a, q, dq * (1.0 - dtop))
             # The rest of the drop's answer is to the demand gallery, not to the port that is fed.
@@ -112,6 +115,7 @@ class SectionParameters(ParameterSet):
     )
     linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
     offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
+    crossed: float = crossed("the hoses on its work ports are swapped")
 
 
 class LoadSensingSection(ComponentType):
@@ -174,6 +178,7 @@ class LoadSensingSection(ComponentType):
             own_lever="lever",
         ),
         SPOOL_SHIFTED,
+        WORK_HOSES_CROSSED,
     )
     symbol = _SYMBOL
     example = Example(
@@ -204,6 +209,7 @@ class FlowSharingSection(LoadSensingSection):
         LoadSensingSection.fault_modes[2],
         LoadSensingSection.fault_modes[3],
         SPOOL_SHIFTED,
+        WORK_HOSES_CROSSED,
     )
     law = _flow_sharing
 

@@ -21,7 +21,7 @@ from umweg.core.diagnose.plan import Band, Money, Planner, Step, next_steps
 from umweg.core.faults.population import Fault, Hypothesis, Population, fault_pairs
 from umweg.core.network.network import Indices
 from umweg.core.observe.observations import Instrument, Observation
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import Predictor, StatePrediction
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
@@ -300,6 +300,38 @@ def _reasons(
     return tuple(reasons)
 
 
+def _is_offered(step: Step) -> bool:
+    return not step.refused and step.kind == "reading"
+
+
+def _spread_of(planner: Planner, step: Step) -> tuple[Array, Array]:
+    """Mean and variance (C,) of what a step's reading would show."""
+    table = planner.predictor[planner.circuit.states[step.state]]
+    row = next(
+        i
+        for i, q in enumerate(table.quantities)
+        if q.kind == step.quantity and q.place == step.point
+    )
+    return _spread(planner, table, row, step.instrument)
+
+
+def _every_spread(planner: Planner) -> list[tuple[Array, Array]]:
+    """The same for every quantity in every named state: for when nothing more is offered."""
+    found = []
+    for state in planner.circuit.states.values():
+        table = planner.predictor[state]
+        found += [_spread(planner, table, row, None) for row in range(len(table.quantities))]
+    return found
+
+
+def _spread(
+    planner: Planner, table: StatePrediction, row: int, instrument: Instrument | None
+) -> tuple[Array, Array]:
+    mean, variance = planner.belief.posterior(table.mean[row], table.slope[row])
+    typical = float(np.average(mean, weights=planner.weight + 1e-30))
+    return mean, variance + noise_sd(table.quantities[row], typical, instrument) ** 2
+
+
 def _groups(
     keys: Sequence[str], steps: Sequence[Step], planner: Planner
 ) -> dict[str, tuple[str, ...]]:
@@ -308,21 +340,9 @@ def _groups(
         return {k: (k,) for k in keys}
     population = planner.predictor.population
     index = {h.key: i for i, h in enumerate(population.hypotheses)}
-    tables = []
-    for step in steps:
-        if step.refused or step.kind != "reading":
-            continue
-        state = planner.circuit.states[step.state]
-        table = planner.predictor[state]
-        row = next(
-            i
-            for i, q in enumerate(table.quantities)
-            if q.kind == step.quantity and q.place == step.point
-        )
-        mean, variance = planner.belief.posterior(table.mean[row], table.slope[row])
-        typical = float(np.average(mean, weights=planner.weight + 1e-30))
-        noise = noise_sd(table.quantities[row], typical, step.instrument)
-        tables.append((mean, variance + noise**2))
+    tables = [_spread_of(planner, step) for step in steps if _is_offered(step)]
+    if not tables:
+        tables = _every_spread(planner)
     parent = {k: k for k in keys}
 
     def root(k: str) -> str:
@@ -350,8 +370,8 @@ def _groups(
                     0.5 * float(np.abs(x - y).sum())
                     for x, y in zip(shapes[a], shapes[b], strict=True)
                 ),
-                default=1.0 if not tables else 0.0,
+                default=1.0,
             )
-            if tables and apart < SAME_GROUP_BELOW:
+            if apart < SAME_GROUP_BELOW:
                 parent[root(b)] = root(a)
     return {k: tuple(j for j in keys if root(j) == root(k)) for k in keys}
