@@ -3,7 +3,6 @@
 from typing import ClassVar
 
 from umweg.core.components.base import (
-    ELECTRIC,
     Command,
     ComponentType,
     Example,
@@ -28,8 +27,7 @@ from umweg.core.components.kernels import (
 from umweg.core.components.symbols import LEVER, four_way, valve
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
-_EL = ELECTRIC
-_NEUTRAL = {"P": 60.0, "T": 0.0, "A": 20.0, "B": 0.0}
+NEUTRAL = {"P": 60.0, "T": 0.0, "A": 20.0, "B": 0.0}
 
 
 @scalar
@@ -153,7 +151,7 @@ class DirectionalValve(ComponentType):
     symbol = four_way({"lever": ("west", 0.6)}, (LEVER,))
     example = Example(
         "closed centre: the clearances, 0.0006·20 to tank, 0.00006·(60 − 20) and ·60 in",
-        _NEUTRAL,
+        NEUTRAL,
         {"P": 0.006, "T": -0.012, "A": 0.0096, "B": -0.0036},
     )
     law = _lever_spool
@@ -283,7 +281,7 @@ class PilotDirectionalValve(ComponentType):
     )
     example = Example(
         "no pilot: the clearances as in the lever valve",
-        {**_NEUTRAL, "X": 0.0, "Y": 0.0},
+        {**NEUTRAL, "X": 0.0, "Y": 0.0},
         {"P": 0.006, "T": -0.012, "A": 0.0096, "B": -0.0036, "X": 0.0, "Y": 0.0},
     )
     law = _pilot_spool

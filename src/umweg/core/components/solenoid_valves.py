@@ -11,6 +11,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.crossing import PLUGS_CROSSED, crossed, turn
 from umweg.core.components.directional_valves import (
+    NEUTRAL,
     SPOOL_SHIFTED,
     SPOOL_WORN,
     SpoolParameters,
@@ -22,7 +23,6 @@ from umweg.core.components.symbols import coil, four_way, valve
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _EL = ELECTRIC
-_NEUTRAL = {"P": 60.0, "T": 0.0, "A": 20.0, "B": 0.0}
 
 
 @law
@@ -152,7 +152,7 @@ class SolenoidDirectionalValve(ComponentType):
     )
     example = Example(
         "coil a 12 V/7 Ω ×0.6; both ends at 12 V and earth: P to A 18·√40",
-        {**_NEUTRAL, "coil_a": 12.0, "coil_b": 0.0, "minus": 0.0},
+        {**NEUTRAL, "coil_a": 12.0, "coil_b": 0.0, "minus": 0.0},
         {
             "P": 113.847,
             "T": -0.012,

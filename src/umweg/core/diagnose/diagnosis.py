@@ -22,6 +22,7 @@ from umweg.core.faults.population import Fault, Hypothesis, Population, fault_pa
 from umweg.core.network.network import Indices
 from umweg.core.observe.observations import Instrument, Observation
 from umweg.core.observe.predict import Predictor, StatePrediction
+from umweg.core.observe.quantities import Quantity
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
@@ -307,11 +308,7 @@ def _is_offered(step: Step) -> bool:
 def _spread_of(planner: Planner, step: Step) -> tuple[Array, Array]:
     """Mean and variance (C,) of what a step's reading would show."""
     table = planner.predictor[planner.circuit.states[step.state]]
-    row = next(
-        i
-        for i, q in enumerate(table.quantities)
-        if q.kind == step.quantity and q.place == step.point
-    )
+    row = table.row(Quantity.named(step.quantity, step.point))
     return _spread(planner, table, row, step.instrument)
 
 
