@@ -1,6 +1,7 @@
 """What several tests need: the packer truck, solved and predicted once."""
 
 import json
+import os
 from collections.abc import Callable
 from typing import Any
 
@@ -13,6 +14,10 @@ from umweg.core.network.network import Network
 from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import SteadySolver
 from umweg.library import HERE, load_circuit, load_jobs
+from umweg.service.logs import set_up_logs
+
+os.environ.setdefault("UMWEG_LOG", "error")
+set_up_logs()
 
 
 @pytest.fixture(scope="session")

@@ -11,13 +11,12 @@ import typer
 from umweg.core.circuit.document import Circuit, MachineState, read_circuit
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.report import report
+from umweg.core.diagnose.question import answer
 from umweg.core.errors import FormatError, UmwegError
-from umweg.core.faults.population import parse_fault, single_faults
+from umweg.core.faults.population import parse_fault
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.job import read_job
-from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
@@ -133,10 +132,8 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
     document = read_job(_read(job))
     circuit = circuit_of(document, job)
     check_circuit(circuit)
-    solver = SteadySolver(Network(circuit))
-    predictor = Predictor(circuit, single_faults(solver.network), solver)
-    doctor = Diagnostician(predictor, document.instruments, document.labour_per_min)
-    view = report(circuit, doctor.diagnose(document.observations), document.observations)
+    doctor = Diagnostician.of(circuit, document.instruments, document.labour_per_min)
+    view = answer(doctor, document.observations)
     if as_json:
         print(view.model_dump_json(indent=1))
         return
@@ -149,15 +146,19 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
             print(f"         cannot be told from: {', '.join(suspect.group)}")
         for reason in suspect.reasons:
             print(f"           {reason.words}")
+    for one in view.left_out:
+        print(f"left out: {one.words}: {one.why}")
+    if view.plan is None:
+        return
     print("\nNext:")
-    for step in [s for s in view.next_steps if not s.refused][:5]:
+    for step in [s for s in view.plan.next_steps if not s.refused][:5]:
         print(
             f"  {step.quantity_label} at {step.point_label} — {step.state_label}: "
             f"{step.minutes:.0f} min, {step.bits:.2f} bit"
         )
         if step.healthy:
             print(f"      healthy {step.healthy.low:.1f} … {step.healthy.high:.1f} {step.unit}")
-    for step in [s for s in view.next_steps if s.refused]:
+    for step in [s for s in view.plan.next_steps if s.refused]:
         print(f"  not offered: {step.point_label} — {step.state_label}: {step.refused}")
 
 
@@ -204,14 +205,46 @@ def bench_isolate(machines: int = 60, circuit: str = "") -> None:
         )
 
 
+PORT = Annotated[int, typer.Option(min=1, max=65535, help="port on loopback")]
+CONCURRENCY = Annotated[int, typer.Option(min=1, max=64, help="answers at the same time")]
+
+
 @app.command()
-def serve(
-    port: Annotated[int, typer.Option(help="port on loopback")] = 8417,
-) -> None:
+def serve(port: PORT = 8417) -> None:
     """Serve the application; the database must be running (``demo`` starts everything)."""
     from umweg.service.demo import serve as run
 
     run(port)
+
+
+@app.command()
+def worker(concurrency: CONCURRENCY = 2) -> None:
+    """Work out answers and play circuits, from the queue in the database, until stopped."""
+    from umweg.service.demo import work
+
+    work(concurrency)
+
+
+@app.command()
+def migrate() -> None:
+    """Bring the database to this version's schema; nothing stored is lost."""
+    from umweg.db.migrate import upgrade
+    from umweg.db.session import make_engine
+
+    upgrade(make_engine())
+
+
+@app.command()
+def kernels(
+    part: Annotated[int | None, typer.Option(min=0, help="only this share of them")] = None,
+) -> None:
+    """Compile the flow laws ahead of their use."""
+    from umweg.service import kernels as ahead
+
+    if part is not None:
+        ahead.compile_part(part)
+    elif not ahead.finish(ahead.start_compiling()):
+        raise SystemExit(1)
 
 
 @app.command()
@@ -225,9 +258,7 @@ def formats(folder: Path = Path("docs")) -> None:
 
 
 @app.command()
-def demo(
-    port: Annotated[int, typer.Option(help="port on loopback")] = 8417,
-) -> None:
+def demo(port: PORT = 8417) -> None:
     """Start PostgreSQL, migrate, load the demo workshop, build the front end, serve."""
     from umweg.service.demo import demo as run
 

@@ -63,4 +63,5 @@ class Nominal:
         solvable = self.network.state(self.circuit.states[state])
         nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
         across = self.solver.solve([solvable], nothing).across
-        return port_flows_lpm(self.network, solvable, across[:, 0])
+        ports, flows = port_flows_lpm(self.network, solvable, across)
+        return dict(zip(ports, flows[:, 0].tolist(), strict=True))

@@ -61,7 +61,7 @@ def test_diagnose_prints_the_agreed_document(name: str) -> None:
     assert answer["explained"] is True
     suspect = answer["suspects"][0]
     assert {"component", "mode", "family", "share", "group", "reasons"} <= set(suspect)
-    step = answer["next_steps"][0]
+    step = answer["plan"]["next_steps"][0]
     assert {
         "point",
         "quantity",

@@ -13,17 +13,17 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.evidence import (
     MISREAD_SHARE,
     Measured,
-    behaviour_probabilities,
     believe,
     noise_sd,
     weigh,
 )
 from umweg.core.diagnose.hazards import pressure_hazard
-from umweg.core.diagnose.plan import Setup
 from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.report import report
+from umweg.core.diagnose.setup import Setup
 from umweg.core.errors import ObservationError, StateError
 from umweg.core.faults.population import fault_pairs, faults_of, parse_fault
+from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.observations import Behaviour, Instrument, Look, Observation, Reading
 from umweg.core.observe.predict import Predictor
@@ -96,9 +96,9 @@ def test_joint_evidence_is_the_multivariate_normal(
         reading("a", 184.0, "blade_extend_stalled"),
         reading("b", 185.0, "tailgate_raise_stalled"),
     ]
-    items = [weigh(packer_predictor, r, kit) for r in seen]
+    items = [weigh(Played(packer_predictor), r, kit) for r in seen]
     assert all(isinstance(i, Measured) for i in items)
-    belief = believe(packer_predictor, items)
+    belief = believe(Played(packer_predictor).suspects, items)
     for candidate in (0, 5, 60):
         if belief.set_aside[candidate].any():
             continue
@@ -113,9 +113,9 @@ def test_joint_evidence_is_the_multivariate_normal(
 def test_posterior_matches_enumerated_unknowns(packer_predictor: Predictor) -> None:
     """Gaussian beliefs against drawing the unknowns: the same mean and spread of the next one."""
     kit = JOBS["packer_weak"].instruments
-    item = weigh(packer_predictor, reading("a", 186.5, "tailgate_raise_stalled"), kit)
+    item = weigh(Played(packer_predictor), reading("a", 186.5, "tailgate_raise_stalled"), kit)
     assert isinstance(item, Measured)
-    belief = believe(packer_predictor, [item])
+    belief = believe(Played(packer_predictor).suspects, [item])
     table = packer_predictor[packer_predictor.circuit.states["blade_extend_stalled"]]
     row = table.row(PRESSURE)
     mean, variance = belief.posterior(table.mean[row], table.slope[row])
@@ -326,7 +326,7 @@ def test_information_is_never_negative_and_bounded(packer_doctor: Diagnostician)
 
 
 def test_behaviour_words_are_probabilities(packer_predictor: Predictor) -> None:
-    words = behaviour_probabilities(packer_predictor, "blade", "extend", "warm")
+    words = Played(packer_predictor).words("blade", "extend", "warm")
     np.testing.assert_allclose(words.sum(axis=0), 1.0)
     assert words[0, 0] > 0.85, "the healthy machine behaves as usual"
     off = next(
@@ -384,14 +384,14 @@ def test_impossible_readings_are_refused(
 ) -> None:
     data = reading("x", 100.0, "blade_extend_stalled").model_dump() | change
     with pytest.raises(ObservationError, match=message):
-        weigh(packer_predictor, Reading.model_validate(data), [])
+        weigh(Played(packer_predictor), Reading.model_validate(data), [])
 
 
 def test_units_and_repeats_are_kept_as_taken_and_compared_in_base(
     packer_predictor: Predictor,
 ) -> None:
     item = weigh(
-        packer_predictor,
+        Played(packer_predictor),
         reading("x", 2600.0, "blade_extend_stalled", unit="psi", repeats=[2700.0]),
         [],
     )
@@ -463,6 +463,6 @@ def test_neither_diagnose_nor_the_web_application_reads_the_truth() -> None:
 
 
 def test_weights_survive_extreme_readings(packer_predictor: Predictor) -> None:
-    item = weigh(packer_predictor, reading("x", 9e5, "blade_extend_stalled"), [])
-    belief = believe(packer_predictor, [item])
+    item = weigh(Played(packer_predictor), reading("x", 9e5, "blade_extend_stalled"), [])
+    belief = believe(Played(packer_predictor).suspects, [item])
     assert np.isfinite(logsumexp(belief.log_weight))

@@ -193,7 +193,8 @@ def test_oil_is_conserved_at_every_net_in_every_state(
     for state in packer.states.values():
         solvable = network.state(state)
         across = packer_solver.solve([solvable], nothing).across[:, 0]
-        flows = port_flows_lpm(network, solvable, across)
+        ports, at_ports = port_flows_lpm(network, solvable, across[:, None])
+        flows = dict(zip(ports, at_ports[:, 0].tolist(), strict=True))
         total = dict.fromkeys(network.net_names, 0.0)
         for part in network.parts:
             for port in component_type(part.type).ports:

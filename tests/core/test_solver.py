@@ -44,12 +44,12 @@ def test_agrees_with_an_independent_solution(sample, packer_solver: SteadySolver
     assert compared >= 30
 
 
-def test_warm_start_and_chunks_do_not_change_the_answer(  # type: ignore[no-untyped-def]
+def test_warm_start_and_lanes_do_not_change_the_answer(  # type: ignore[no-untyped-def]
     sample, packer: Circuit, packer_solver: SteadySolver
 ) -> None:
     states, cases, solution = sample
     n = packer_solver.network.unknown_count
-    other = SteadySolver(packer_solver.network, Options(chunk=64, threads=1))
+    other = SteadySolver(packer_solver.network, Options(lanes=(16,), threads=1))
     again = other.solve(states, cases, solution.across[:n] + 0.5)
     np.testing.assert_allclose(again.across, solution.across, rtol=1e-4, atol=5e-3)
 

@@ -12,12 +12,12 @@ from umweg.core.circuit.document import MachineState, read_circuit
 from umweg.core.components import component_type
 from umweg.core.components.base import ComponentType, evaluate
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.evidence import BEHAVIOURS, behaviour_probabilities
 from umweg.core.diagnose.play import complaint
 from umweg.core.errors import CircuitError, StateError
 from umweg.core.faults.population import faults_of, parse_fault, single_faults
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
+from umweg.core.observe.exhibits import BEHAVIOURS, Played
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.observations import Behaviour
 from umweg.core.observe.predict import Predictor
@@ -92,7 +92,7 @@ def test_one_of_two_cylinders_swapped_locks_both() -> None:
 def test_the_operators_word_points_at_what_is_swapped() -> None:
     solver = solver_of("groomer_drive")
     predictor = Predictor(solver.network.circuit, single_faults(solver.network), solver)
-    words = behaviour_probabilities(predictor, "travel", "forward", "warm")
+    words = Played(predictor).words("travel", "forward", "warm")
     np.testing.assert_allclose(words.sum(axis=0), 1.0)
     population = predictor.population
     swapped = next(i for i, h in enumerate(population.hypotheses) if h.key == "motor:hoses_crossed")

@@ -1,8 +1,9 @@
-"""A real PostgreSQL for the tests, and the application on it."""
+"""A real PostgreSQL for the tests, the application on it, and workers for its queue."""
 
+import asyncio
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -17,17 +18,26 @@ from umweg.db.session import make_engine
 from umweg.library import load_circuit, load_jobs
 from umweg.service.postgres import Cluster
 from umweg.web.app import create_app
-from umweg.web.doctors import Doctors
+from umweg.work.asking import want_played
+from umweg.work.queue import Queue
+from umweg.work.tasks import Workbench
+from umweg.work.worker import run
 
 SHOWN = {"packer_truck", "tail_lift"}
 """Machines in the test workshop: an engine's and a battery's."""
-TABLES = "entry, job, machine, circuit_revision, instrument, workshop"
+TABLES = "entry, job, machine, instrument, workshop, answer, progress, queue.procrastinate_jobs"
+
+WorkOff = Callable[[], None]
 
 
 def demo() -> tuple[list[Circuit], list[Job]]:
     """Circuits and jobs of the test workshop."""
     jobs = [job for job in load_jobs() if job.circuit in SHOWN]
     return [load_circuit(name) for name in sorted(SHOWN)], jobs
+
+
+def url_of(engine: Engine) -> str:
+    return engine.url.render_as_string(hide_password=False)
 
 
 @pytest.fixture(scope="session")
@@ -48,6 +58,25 @@ def engine(cluster: Cluster) -> Iterator[Engine]:
     made.dispose()
 
 
+@pytest.fixture(scope="session")
+def workbench(engine: Engine) -> Workbench:
+    """What the tests' workers share: predictions are the same in every test, and made once."""
+    return Workbench(engine)
+
+
+@pytest.fixture(scope="session")
+def played(engine: Engine, workbench: Workbench) -> None:
+    """The test workshop's circuits, played once for all tests; nothing forgets them."""
+    with Session(engine) as session:
+        revisions = [store.keep_circuit(session, c).sha256 for c in demo()[0]]
+        session.commit()
+    queue = Queue(url_of(engine))
+    for sha256 in revisions:
+        want_played(queue, sha256)
+    queue.close()
+    asyncio.run(run(engine, 1, until_idle=True, bench=workbench))
+
+
 @pytest.fixture
 def workshop(engine: Engine) -> Engine:
     """The database with the demo workshop freshly loaded."""
@@ -59,13 +88,13 @@ def workshop(engine: Engine) -> Engine:
     return engine
 
 
-@pytest.fixture(scope="session")
-def doctors() -> Doctors:
-    """Predictions are the same in every test: made once."""
-    return Doctors()
+@pytest.fixture
+def work_off(engine: Engine, workbench: Workbench) -> WorkOff:
+    """Do everything that waits in the queue, as a worker does."""
+    return lambda: asyncio.run(run(engine, 2, until_idle=True, bench=workbench))
 
 
 @pytest.fixture
-def client(workshop: Engine, doctors: Doctors) -> Iterator[TestClient]:
-    with TestClient(create_app(workshop, doctors=doctors)) as made:
+def client(workshop: Engine, played: None) -> Iterator[TestClient]:
+    with TestClient(create_app(workshop)) as made:
         yield made

@@ -1,6 +1,5 @@
 """The API on a real PostgreSQL: entries are kept once, corrected by superseding, never lost."""
 
-import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -12,13 +11,12 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from tests.web.conftest import demo
+from tests.web.conftest import WorkOff, demo
 from umweg.core.errors import CircuitError
 from umweg.db import store
 from umweg.db.migrate import alembic_config
 from umweg.library import load_circuit
 from umweg.web.app import create_app
-from umweg.web.doctors import Doctors
 
 READING: dict[str, Any] = {
     "kind": "reading",
@@ -36,7 +34,11 @@ NOTE: dict[str, Any] = {"kind": "note", "text": "Filter smells burnt."}
 
 def job_id(client: TestClient, serial: str = "R18-0417") -> str:
     return str(
-        next(j["id"] for j in client.get("/api/jobs").json() if j["machine"]["serial"] == serial)
+        next(
+            j["id"]
+            for j in client.get("/api/jobs").json()["jobs"]
+            if j["machine"]["serial"] == serial
+        )
     )
 
 
@@ -50,27 +52,43 @@ def post(
     )
 
 
-def settled_cards(client: TestClient) -> list[Any]:
+def open_job(client: TestClient, machine: int, complaint: str, key: str | None = None) -> Any:
+    return client.post(
+        "/api/jobs",
+        json={"machine_id": machine, "complaint": complaint},
+        headers={"Idempotency-Key": key or str(uuid.uuid4())},
+    )
+
+
+def cards_of(client: TestClient, **query: Any) -> list[Any]:
+    found: list[Any] = client.get("/api/jobs", params=query).json()["jobs"]
+    return found
+
+
+def settled_cards(client: TestClient, work_off: WorkOff) -> list[Any]:
     """The list of jobs once nothing is being worked out any more."""
-    for _ in range(300):
-        cards: list[Any] = client.get("/api/jobs").json()
-        if not any(c["pending"] for c in cards):
-            return cards
-        time.sleep(0.2)
-    raise AssertionError("the diagnoses never came")
+    cards_of(client)
+    work_off()
+    cards = cards_of(client)
+    assert not any(c["pending"] for c in cards)
+    return cards
 
 
-def test_list_is_there_at_once_and_says_what_is_still_worked_out(workshop: Engine) -> None:
-    with TestClient(create_app(workshop, doctors=Doctors())) as fresh:
-        begin = time.perf_counter()
-        cards = fresh.get("/api/jobs").json()
-        assert time.perf_counter() - begin < 1.5
-        assert any(c["pending"] for c in cards)
-        assert all(c["leader"] is None for c in cards if c["pending"])
+def diagnosis_of(client: TestClient, job: str) -> Any:
+    """What is known about a job at once."""
+    return client.get(f"/api/jobs/{job}/diagnosis").json()["diagnosis"]
 
 
-def test_list_says_machine_complaint_progress_and_next(client: TestClient) -> None:
-    cards = settled_cards(client)
+def test_list_is_there_at_once_and_says_what_is_still_worked_out(client: TestClient) -> None:
+    cards = cards_of(client)
+    assert len(cards) == 3
+    assert all(c["pending"] and c["leader"] is None for c in cards)
+
+
+def test_list_says_machine_complaint_progress_and_next(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    cards = settled_cards(client, work_off)
     assert len(cards) == 3
     weak = next(c for c in cards if c["machine"]["serial"] == "R18-0417")
     assert weak["complaint"].startswith("Blade stalls")
@@ -82,7 +100,7 @@ def test_list_says_machine_complaint_progress_and_next(client: TestClient) -> No
 
 def test_a_reading_is_kept_as_taken_judged_and_weighed(client: TestClient) -> None:
     job = job_id(client)
-    before = client.get(f"/api/jobs/{job}/diagnosis").json()
+    before = diagnosis_of(client, job)
     answer = post(client, job, READING)
     assert answer.status_code == 201
     entry = answer.json()["entry"]
@@ -90,10 +108,10 @@ def test_a_reading_is_kept_as_taken_judged_and_weighed(client: TestClient) -> No
     assert entry["data"]["unit"] == "psi"
     assert entry["value_base"] == pytest.approx(1830 * 0.0689475729)
     assert entry["verdict"]["word"] == "low"
-    after = answer.json()["diagnosis"]
+    after = answer.json()["answer"]["diagnosis"]
     assert after["suspects"][0]["component"] == "blade_relief_a"
     assert len(after["suspects"][0]["reasons"]) == len(before["suspects"][0]["reasons"]) + 1
-    assert client.get(f"/api/jobs/{job}/diagnosis").json() == after
+    assert diagnosis_of(client, job) == after
 
 
 def test_the_same_key_keeps_one_entry(client: TestClient) -> None:
@@ -125,10 +143,10 @@ def test_a_correction_supersedes_and_both_stand_in_the_record(client: TestClient
 
 def test_a_withdrawn_observation_no_longer_counts(client: TestClient) -> None:
     job = job_id(client)
-    before = client.get(f"/api/jobs/{job}/diagnosis").json()
+    before = diagnosis_of(client, job)
     kept = post(client, job, READING).json()["entry"]
     post(client, job, {"kind": "withdrawal", "reason": "wrong port"}, supersedes=kept["id"])
-    after = client.get(f"/api/jobs/{job}/diagnosis").json()
+    after = diagnosis_of(client, job)
     shares = [[s["share"] for s in d["suspects"]] for d in (before, after)]
     assert shares[0] == pytest.approx(shares[1])
 
@@ -212,17 +230,21 @@ def test_a_missing_key_or_job_is_told(client: TestClient) -> None:
     assert missing.json()["type"] == "urn:umweg:not_found"
 
 
-def test_opening_a_job_and_deciding_it(client: TestClient) -> None:
+def test_opening_a_job_and_deciding_it(client: TestClient, work_off: WorkOff) -> None:
     machines = client.get("/api/workshop").json()["machines"]
     machine = next(m for m in machines if m["circuit_id"] == "packer_truck")
-    opened = client.post(
-        "/api/jobs", json={"machine_id": machine["id"], "complaint": "Tailgate sinks"}
-    )
+    opened = open_job(client, machine["id"], "Tailgate sinks")
     assert opened.status_code == 201
     job = opened.json()["id"]
-    fresh = client.get(f"/api/jobs/{job}/diagnosis").json()
-    assert fresh["explained"] is True
-    assert fresh["next_steps"]
+    first = client.get(f"/api/jobs/{job}/diagnosis").json()
+    assert first["diagnosis"]["explained"] is True
+    assert first["pending"] == ["plan"]
+    assert first["diagnosis"]["plan"] is None
+    work_off()
+    then = client.get(f"/api/jobs/{job}/diagnosis").json()
+    assert then["pending"] == []
+    assert then["question"] == first["question"]
+    assert then["diagnosis"]["plan"]["next_steps"]
     post(
         client,
         job,
@@ -235,9 +257,20 @@ def test_opening_a_job_and_deciding_it(client: TestClient) -> None:
         },
     )
     assert client.get(f"/api/jobs/{job}").json()["decision"]["component"] == "load_holding"
-    card = next(c for c in settled_cards(client) if c["id"] == job)
+    card = next(c for c in settled_cards(client, work_off) if c["id"] == job)
     assert card["decision"]["action"] == "Clean the cartridge."
-    assert client.post("/api/jobs", json={"machine_id": 9999, "complaint": "x"}).status_code == 404
+    assert open_job(client, 9999, "x").status_code == 404
+
+
+def test_the_same_key_opens_one_job(client: TestClient) -> None:
+    machine = client.get("/api/workshop").json()["machines"][0]["id"]
+    key = str(uuid.uuid4())
+    first = open_job(client, machine, "Tailgate sinks", key)
+    again = open_job(client, machine, "Tailgate sinks", key)
+    assert first.json()["id"] == again.json()["id"]
+    other = open_job(client, machine, "Blade is slow", key)
+    assert other.status_code == 409
+    assert len(cards_of(client)) == 4
 
 
 def test_strip_shows_who_agreed_before_the_reading(client: TestClient) -> None:
@@ -305,7 +338,7 @@ def test_a_job_keeps_the_circuit_revision_it_used(client: TestClient, workshop: 
 
 
 def test_voltages_are_read_and_judged_like_pressures(client: TestClient) -> None:
-    cards = client.get("/api/jobs").json()
+    cards = cards_of(client)
     job = next(c for c in cards if c["machine"]["serial"] == "V8-2207")["id"]
     data = {
         "kind": "reading",
@@ -323,7 +356,7 @@ def test_voltages_are_read_and_judged_like_pressures(client: TestClient) -> None
     assert post(client, job, {**data, "unit": "bar"}).status_code == 422
     again = post(client, job, {**data, "value": 11.1}).json()
     assert again["entry"]["verdict"]["word"] == "pass"
-    assert again["diagnosis"]["suspects"][0]["key"] == "pendant_lift:never_makes"
+    assert again["answer"]["diagnosis"]["suspects"][0]["key"] == "pendant_lift:never_makes"
 
 
 def test_the_demo_is_loaded_once(workshop: Engine) -> None:
@@ -331,7 +364,7 @@ def test_the_demo_is_loaded_once(workshop: Engine) -> None:
         again = store.load_demo(session, "Test workshop", *demo())
         session.commit()
         assert again is False
-        assert len(store.all_jobs(session)) == 3
+        assert store.Store.only(session).jobs(store.JobsWanted())[1] == 3
 
 
 def test_models_and_migrations_agree(workshop: Engine) -> None:
@@ -347,7 +380,7 @@ def test_circuit_errors_are_problem_details(
     def broken(*_: object) -> None:
         raise CircuitError("broken circuit")
 
-    monkeypatch.setattr("umweg.web.jobs.store.all_jobs", broken)
+    monkeypatch.setattr("umweg.db.store.Store.jobs", broken)
     answer = client.get("/api/jobs")
     assert answer.status_code == 422
     assert answer.json()["detail"] == "broken circuit"

@@ -10,12 +10,16 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
 from sqlalchemy import text
+from sqlalchemy.orm import Session
 
-from umweg.db.session import ENVIRONMENT_KEY, database_url, make_engine
+from tests.web.conftest import demo as demo_data
+from umweg.db import migrate, store
+from umweg.db.session import ENVIRONMENT_KEY, DatabaseError, database_url, make_engine
 from umweg.service import demo
 from umweg.service.postgres import Cluster, ServiceError, cluster_folder, free_port, port_is_free
 
@@ -36,12 +40,176 @@ def written(cluster: Cluster) -> int:
     return int(count)
 
 
-def test_a_half_made_cluster_is_made_again(folder: Path) -> None:
+def test_a_half_made_cluster_is_put_aside_and_made_again(folder: Path) -> None:
     (folder / "data").mkdir()
     (folder / "data" / "PG_VERSION").write_text("15\n")
+    (folder / "data.new").mkdir()
     cluster = Cluster(folder)
     cluster.start()
     assert cluster.running()
+    aside = list(folder.glob("data.half-made-*"))
+    assert [(p / "PG_VERSION").read_text() for p in aside] == ["15\n"]
+
+
+def test_a_damaged_cluster_is_told_and_left_alone(folder: Path) -> None:
+    data = folder / "data"
+    (data / "base").mkdir(parents=True)
+    (data / "postmaster.opts").write_text("it ran once\n")
+    with pytest.raises(ServiceError, match="pg_control is missing; nothing in it was touched"):
+        Cluster(folder).start()
+    assert (data / "base").is_dir()
+
+
+@pytest.mark.parametrize("lost", ["port", "role", "ready"])
+def test_a_lost_file_beside_the_data_loses_no_data(folder: Path, lost: str) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    engine = make_engine(cluster.url)
+    with engine.begin() as connection:
+        connection.execute(text("CREATE TABLE kept (n int)"))
+        connection.execute(text("INSERT INTO kept VALUES (7)"))
+    engine.dispose()
+    cluster.stop()
+    (folder / lost).unlink(missing_ok=True)
+    again = Cluster(folder)
+    again.start()
+    assert written(again) == 1
+
+
+def test_a_lost_password_is_told(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    cluster.stop()
+    (folder / "password").write_text("")
+    with pytest.raises(ServiceError, match=r"password in .* is lost; the data is untouched"):
+        Cluster(folder).start()
+
+
+@pytest.mark.parametrize("junk", ["", "not a number\n"])
+def test_a_lock_that_names_nobody_is_no_obstacle(folder: Path, junk: str) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    cluster.stop()
+    (folder / "data" / "postmaster.pid").write_text(junk)
+    (folder / "port").write_text(junk)
+    cluster.start()
+    assert cluster.running()
+
+
+def test_the_application_is_no_superuser(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    engine = make_engine(cluster.url)
+    with engine.connect() as connection:
+        query = "SELECT rolsuper OR rolcreaterole OR rolcreatedb FROM pg_roles WHERE rolname = current_user"
+        assert connection.execute(text(query)).scalar_one() is False
+    engine.dispose()
+
+
+def test_what_an_older_version_kept_as_superuser_is_handed_over(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.create()
+    cluster._launch()
+    with cluster._connection("postgres") as connection:
+        connection.execute("CREATE TABLE alembic_version (version_num varchar(32))")
+        connection.execute("CREATE TABLE kept (n int)")
+        connection.execute("INSERT INTO kept VALUES (1), (2)")
+        connection.execute(
+            "CREATE FUNCTION refuse_change() RETURNS trigger LANGUAGE plpgsql AS "
+            "$$ BEGIN RETURN NULL; END $$"
+        )
+    cluster.start()
+    assert written(cluster) == 2
+    engine = make_engine(cluster.url)
+    with engine.begin() as connection:
+        connection.execute(text("ALTER TABLE kept ADD COLUMN m int"))
+    engine.dispose()
+
+
+@pytest.mark.parametrize("name", ["a space", "quo'te\"s $HOME", "long-" + "x" * 120])
+def test_any_folder_will_do(name: str) -> None:
+    base = Path(tempfile.mkdtemp(prefix="umweg-names-"))
+    base.chmod(0o755)
+    cluster = Cluster(base / name)
+    try:
+        cluster.start()
+        assert cluster.running()
+    finally:
+        cluster.stop()
+        shutil.rmtree(base, ignore_errors=True)
+
+
+def test_the_version_that_made_the_data_is_asked_for(folder: Path) -> None:
+    data = folder / "data"
+    (data / "global").mkdir(parents=True)
+    (data / "global" / "pg_control").touch()
+    (data / "PG_VERSION").write_text("9\n")
+    with pytest.raises(ServiceError, match=r"made by PostgreSQL 9, .*postgresql-9"):
+        Cluster(folder)
+    (data / "PG_VERSION").write_text("15\n")
+
+
+def test_the_reason_of_a_failed_start_is_told(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    cluster.stop()
+    (folder / "data" / "postgresql.conf").write_text("shared_buffers = nonsense\n")
+    with pytest.raises(ServiceError, match=r"did not start:\n(.|\n)*shared_buffers"):
+        Cluster(folder).start()
+
+
+def test_a_killed_database_is_started_again_by_the_watch(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    watch = demo.Watch(cluster)
+    watch._thread.start()
+    try:
+        first = cluster.server_id()
+        os.kill(first, signal.SIGKILL)
+        deadline = time.monotonic() + 20
+        while time.monotonic() < deadline:
+            time.sleep(0.2)
+            if cluster.running() and cluster.server_id() != first:
+                break
+        assert cluster.running()
+        assert cluster.server_id() != first
+    finally:
+        watch.close()
+
+
+@pytest.mark.parametrize(
+    "address", ["", "nonsense", "postgresql://x/y", "postgresql+psycopg://u:p@127.0.0.1:99999999/x"]
+)
+def test_a_bad_address_is_told_in_words(address: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(ENVIRONMENT_KEY, address)
+    with pytest.raises(DatabaseError):
+        migrate.require_current(make_engine(database_url()))
+
+
+def test_an_unmigrated_database_is_told(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    engine = make_engine(cluster.url)
+    with pytest.raises(DatabaseError, match=r"run: \./umweg migrate"):
+        migrate.require_current(engine)
+    engine.dispose()
+
+
+def test_four_processes_load_the_demo_at_the_same_time(folder: Path) -> None:
+    cluster = Cluster(folder)
+    cluster.start()
+    engine = make_engine(cluster.url)
+    migrate.upgrade(engine)
+
+    def load(_: int) -> bool:
+        with Session(engine) as session:
+            loaded = store.load_demo(session, "Test workshop", *demo_data())
+            session.commit()
+            return loaded
+
+    with ThreadPoolExecutor(4) as pool:
+        assert sorted(pool.map(load, range(4))) == [False, False, False, True]
+    engine.dispose()
 
 
 def test_a_killed_server_comes_back_with_what_was_committed(folder: Path) -> None:
@@ -95,7 +263,7 @@ def test_a_taken_port_is_told_before_anything_starts() -> None:
 
 def test_a_missing_database_address_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv(ENVIRONMENT_KEY, raising=False)
-    with pytest.raises(RuntimeError, match="umweg demo"):
+    with pytest.raises(DatabaseError, match="umweg demo"):
         database_url()
 
 
@@ -141,7 +309,7 @@ def test_entries_answered_before_a_kill_are_kept(cluster: Cluster, workshop: obj
     base = f"http://127.0.0.1:{port}/api/jobs"
     try:
         with urllib.request.urlopen(base) as answer:
-            job = json.load(answer)[0]["id"]
+            job = json.load(answer)["jobs"][0]["id"]
         answered = []
         for n in range(10):
             body = json.dumps({"data": {"kind": "note", "text": f"note {n}"}}).encode()

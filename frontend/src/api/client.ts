@@ -8,6 +8,10 @@ export type Step = Schemas["StepView"];
 export type Band = Schemas["BandView"];
 export type Job = Schemas["JobView"];
 export type JobCard = Schemas["JobCard"];
+export type Answer = Schemas["AnswerView"];
+export type Plan = Schemas["PlanView"];
+export type EntryAdded = Schemas["EntryAdded"];
+export type Work = Schemas["WorkView"];
 export type Entry = Schemas["EntryView"];
 export type EntryData = Schemas["NewEntryRequest"]["data"];
 export type Schematic = Schemas["SchematicView"];
@@ -28,7 +32,7 @@ export class ApiError extends Error {
   }
 }
 
-interface Answer<T> {
+interface Reply<T> {
   data?: T;
   error?: unknown;
   response: Response;
@@ -40,8 +44,8 @@ function messageOf(error: unknown, status: number): string {
   return [detail, ...(body?.problems ?? [])].join(" ");
 }
 
-async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
-  let answer: Answer<T>;
+async function unwrap<T>(request: Promise<Reply<T>>): Promise<T> {
+  let answer: Reply<T>;
   try {
     answer = await request;
   } catch {
@@ -53,22 +57,42 @@ async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
   return answer.data;
 }
 
+/** For requests that are answered without a body. */
+async function unwrapNothing(request: Promise<Reply<unknown>>): Promise<void> {
+  await unwrap(request.then((reply) => ({ ...reply, data: reply.response.ok ? {} : undefined })));
+}
+
 export const api = {
   workshop: () => unwrap(client.GET("/api/workshop")),
-  jobs: () => unwrap(client.GET("/api/jobs")),
+  jobs: (search: string, decided: boolean | null, offset: number) =>
+    unwrap(client.GET("/api/jobs", { params: { query: { search, decided, offset } } })),
   job: (id: string) =>
     unwrap(client.GET("/api/jobs/{job_id}", { params: { path: { job_id: id } } })),
-  diagnosis: (id: string) =>
+  answer: (id: string) =>
     unwrap(client.GET("/api/jobs/{job_id}/diagnosis", { params: { path: { job_id: id } } })),
-  openJob: (machineId: number, complaint: string) =>
-    unwrap(client.POST("/api/jobs", { body: { machine_id: machineId, complaint } })),
-  addEntry: (id: string, data: EntryData, key: string, supersedes?: string) =>
+  openJob: (machineId: number, complaint: string, key: string) =>
+    unwrap(
+      client.POST("/api/jobs", {
+        params: { header: { "idempotency-key": key } },
+        body: { machine_id: machineId, complaint },
+      }),
+    ),
+  addEntry: (
+    id: string,
+    data: EntryData,
+    key: string,
+    supersedes: string | null,
+    expected: number | null,
+  ) =>
     unwrap(
       client.POST("/api/jobs/{job_id}/entries", {
         params: { path: { job_id: id }, header: { "idempotency-key": key } },
-        body: { data, supersedes: supersedes ?? null, author: "" },
+        body: { data, supersedes, expected_sequence: expected },
       }),
     ),
+  work: () => unwrap(client.GET("/api/work")),
+  stopWork: (id: number) =>
+    unwrapNothing(client.POST("/api/work/{work_id}/cancel", { params: { path: { work_id: id } } })),
   strip: (id: string, entry: string) =>
     unwrap(
       client.GET("/api/jobs/{job_id}/entries/{entry_id}/strip", {

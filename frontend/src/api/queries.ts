@@ -1,24 +1,60 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
-import { api, type EntryData, newKey } from "./client";
+import {
+  type InfiniteData,
+  type QueryClient,
+  useInfiniteQuery,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { createContext, useCallback, useContext, useSyncExternalStore } from "react";
+import {
+  type Answer,
+  api,
+  type Entry,
+  type EntryAdded,
+  type EntryData,
+  type Job,
+  newKey,
+} from "./client";
+import { type Item, Outbox } from "./outbox";
 
 export const useWorkshop = () => useQuery({ queryKey: ["workshop"], queryFn: api.workshop });
 
-const WHILE_WORKING_MS = 1000;
+/** How often to ask for what is pending where the server cannot tell by itself. */
+const ASK_AGAIN_MS = typeof EventSource === "undefined" ? 1000 : 10_000;
+const STATE_AGAIN_MS = 1000;
 
-export const useJobs = () =>
-  useQuery({
-    queryKey: ["jobs"],
-    queryFn: api.jobs,
-    refetchInterval: (query) =>
-      query.state.data?.some((job) => job.pending) ? WHILE_WORKING_MS : false,
+export const useJobs = (search: string, decided: boolean | null) =>
+  useInfiniteQuery({
+    queryKey: ["jobs", search, decided],
+    queryFn: ({ pageParam }) => api.jobs(search, decided, pageParam),
+    initialPageParam: 0,
+    getNextPageParam: (last) => {
+      const next = last.offset + last.jobs.length;
+      return next < last.total && last.jobs.length ? next : undefined;
+    },
+    refetchInterval: (query) => {
+      const pages = (query.state.data as InfiniteData<Awaited<ReturnType<typeof api.jobs>>>)?.pages;
+      return pages?.some((p) => p.jobs.some((j) => j.pending)) ? ASK_AGAIN_MS : false;
+    },
   });
 
 export const useJob = (id: string) =>
   useQuery({ queryKey: ["job", id], queryFn: () => api.job(id) });
 
-export const useDiagnosis = (id: string) =>
-  useQuery({ queryKey: ["diagnosis", id], queryFn: () => api.diagnosis(id) });
+export const useAnswer = (id: string) =>
+  useQuery({
+    queryKey: ["answer", id],
+    queryFn: () => api.answer(id),
+    refetchInterval: (query) => (query.state.data?.pending.length ? ASK_AGAIN_MS : false),
+  });
+
+export const useWork = (wanted: boolean) =>
+  useQuery({
+    queryKey: ["work"],
+    queryFn: api.work,
+    enabled: wanted,
+    refetchInterval: wanted ? ASK_AGAIN_MS : false,
+  });
 
 export const useSchematic = (revision: number | undefined) =>
   useQuery({
@@ -33,23 +69,68 @@ export const useSolvedState = (revision: number, state: string, suspect: string 
     queryKey: ["state", revision, state, suspect],
     queryFn: () => api.state(revision, state, suspect),
     staleTime: Number.POSITIVE_INFINITY,
+    refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
+    placeholderData: (previous) => previous,
   });
 
-/** Append an entry. A retry after a lost answer carries the same key, so it is kept once. */
-export function useAddEntry(jobId: string) {
+/** Put what the server answered to an entry where the pages look for it. */
+export function keepAdded(queries: QueryClient, jobId: string, added: EntryAdded): void {
+  queries.setQueryData<Answer>(["answer", jobId], added.answer);
+  queries.setQueryData<Job>(["job", jobId], (job) => job && withEntry(job, added.entry));
+  void queries.invalidateQueries({ queryKey: ["jobs"] });
+}
+
+/** A job with an entry more; what it supersedes stands no longer. */
+export function withEntry(job: Job, entry: Entry): Job {
+  const others = job.entries.filter((e) => e.id !== entry.id);
+  return {
+    ...job,
+    entries: [
+      ...others.map((e) => (e.id === entry.supersedes ? { ...e, standing: false } : e)),
+      entry,
+    ].sort((a, b) => a.sequence - b.sequence),
+    decision: entry.data.kind === "decision" && entry.standing ? entry.data : job.decision,
+  };
+}
+
+export function makeOutbox(queries: QueryClient): Outbox {
+  return new Outbox(
+    {
+      send: (item) => api.addEntry(item.jobId, item.data, item.key, item.supersedes, item.seen),
+      kept: (item, added) => keepAdded(queries, item.jobId, added),
+      refused: (item) => {
+        void queries.invalidateQueries({ queryKey: ["job", item.jobId] });
+        void queries.invalidateQueries({ queryKey: ["answer", item.jobId] });
+      },
+      wait: (ms) => new Promise((done) => setTimeout(done, ms)),
+    },
+    typeof localStorage === "undefined" ? null : localStorage,
+  );
+}
+
+export const OutboxContext = createContext<Outbox | null>(null);
+
+function useOutbox(): Outbox {
+  const outbox = useContext(OutboxContext);
+  if (!outbox) throw new Error("there is no outbox above this page");
+  return outbox;
+}
+
+/** A job's entries that are not kept yet, and how to add one, or forget a refused one. */
+export function usePending(jobId: string) {
+  const outbox = useOutbox();
   const queries = useQueryClient();
-  const pending = useRef<{ content: string; key: string } | null>(null);
-  return useMutation({
-    mutationFn: ({ data, supersedes }: { data: EntryData; supersedes?: string }) => {
-      const content = JSON.stringify([data, supersedes]);
-      if (pending.current?.content !== content) pending.current = { content, key: newKey() };
-      return api.addEntry(jobId, data, pending.current.key, supersedes);
+  const all = useSyncExternalStore(outbox.subscribe, outbox.all);
+  const items: Item[] = all.filter((i) => i.jobId === jobId);
+  const add = useCallback(
+    (data: EntryData, supersedes: string | null = null) => {
+      const kept = queries.getQueryData<Job>(["job", jobId])?.entries.length ?? 0;
+      const ahead = outbox.all().filter((i) => i.jobId === jobId && i.state !== "refused").length;
+      // A decision counts only for who has seen everything.
+      const seen = data.kind === "decision" ? kept + ahead : null;
+      outbox.put({ key: newKey(), jobId, data, supersedes, seen });
     },
-    onSuccess: (added) => {
-      pending.current = null;
-      queries.setQueryData(["diagnosis", jobId], added.diagnosis);
-      void queries.invalidateQueries({ queryKey: ["job", jobId] });
-      void queries.invalidateQueries({ queryKey: ["jobs"] });
-    },
-  });
+    [outbox, queries, jobId],
+  );
+  return { items, add, dismiss: (key: string) => outbox.dismiss(key) };
 }

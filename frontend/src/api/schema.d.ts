@@ -46,6 +46,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Events
+         * @description Server-sent events: ``entry`` and ``answer`` with a job's id, ``work`` with its number.
+         */
+        get: operations["events_api_events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -55,13 +75,13 @@ export interface paths {
         };
         /**
          * Jobs
-         * @description All jobs: what machine, what complaint, how far, what is next.
+         * @description Some of the jobs, newest first: what machine, what complaint, how far, what is next.
          */
         get: operations["jobs_api_jobs_get"];
         put?: never;
         /**
          * Open Job
-         * @description Open a job on a machine.
+         * @description Open a job on a machine. The same ``Idempotency-Key`` twice opens one job.
          */
         post: operations["open_job_api_jobs_post"];
         delete?: never;
@@ -99,7 +119,7 @@ export interface paths {
         };
         /**
          * Diagnosis
-         * @description Suspects, reasons and next steps as the job stands.
+         * @description Suspects, reasons and next steps as the job stands, as far as they are known.
          */
         get: operations["diagnosis_api_jobs__job_id__diagnosis_get"];
         put?: never;
@@ -122,6 +142,9 @@ export interface paths {
         /**
          * Add Entry
          * @description Append an entry. The same ``Idempotency-Key`` twice keeps one entry.
+         *
+         *     It is kept and answered with the ranking; the plan follows, and its coming is told among the
+         *     events.
          */
         post: operations["add_entry_api_jobs__job_id__entries_post"];
         delete?: never;
@@ -144,6 +167,66 @@ export interface paths {
         get: operations["strip_api_jobs__job_id__entries__entry_id__strip_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Work
+         * @description What waits, is being done, or went wrong.
+         */
+        get: operations["work_api_work_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/circuits/{revision_id}/play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Play
+         * @description Have a circuit played (again, where it was stopped or failed).
+         */
+        post: operations["play_api_work_circuits__revision_id__play_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel
+         * @description Stop a piece of work; what it has done so far is kept.
+         */
+        post: operations["cancel_api_work__work_id__cancel_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -191,6 +274,25 @@ export interface components {
             reading: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * AnswerView
+         * @description What is known about a job as it stands, and what is still being worked out.
+         */
+        AnswerView: {
+            diagnosis: components["schemas"]["DiagnosisView"] | null;
+            /** Pending */
+            pending: ("ranking" | "plan")[];
+            /**
+             * Question
+             * @description changes whenever something that counts is added or withdrawn
+             */
+            question: string;
+            /**
+             * Trouble
+             * @description why it cannot be worked out; the record is untouched
+             */
+            trouble: string | null;
         };
         /**
          * BandView
@@ -253,19 +355,16 @@ export interface components {
         };
         /**
          * DiagnosisView
-         * @description Suspects, reasons, next steps.
+         * @description Suspects and reasons; the plan follows when it is worked out.
          */
         DiagnosisView: {
-            /** Enough */
-            enough: boolean;
             /** Explained */
             explained: boolean;
-            /** Next Steps */
-            next_steps: components["schemas"]["StepView"][];
+            /** Left Out */
+            left_out: components["schemas"]["LeftOutView"][];
             /** Other Share */
             other_share: number;
-            /** Repairs */
-            repairs: components["schemas"]["RepairView"][];
+            plan: components["schemas"]["PlanView"] | null;
             /** Suspects */
             suspects: components["schemas"]["SuspectView"][];
             /** Two Faults Considered */
@@ -273,10 +372,10 @@ export interface components {
         };
         /**
          * EntryAdded
-         * @description The entry that was kept, and the diagnosis with it.
+         * @description The entry that was kept, and what is known with it.
          */
         EntryAdded: {
-            diagnosis: components["schemas"]["DiagnosisView"];
+            answer: components["schemas"]["AnswerView"];
             entry: components["schemas"]["EntryView"];
         };
         /**
@@ -345,11 +444,6 @@ export interface components {
             label: string;
             /** Moves */
             moves: components["schemas"]["MoveView"][];
-        };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
         };
         /**
          * HazardView
@@ -471,6 +565,18 @@ export interface components {
             pending: boolean;
         };
         /**
+         * JobList
+         * @description Some of the jobs, and how many there are in all.
+         */
+        JobList: {
+            /** Jobs */
+            jobs: components["schemas"]["JobCard"][];
+            /** Offset */
+            offset: number;
+            /** Total */
+            total: number;
+        };
+        /**
          * JobView
          * @description A whole job.
          */
@@ -497,6 +603,18 @@ export interface components {
             machine: components["schemas"]["MachineView"];
             /** Revision */
             revision: number;
+        };
+        /**
+         * LeftOutView
+         * @description An observation that is kept but could not be weighed.
+         */
+        LeftOutView: {
+            /** Observation */
+            observation: string;
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
         };
         /**
          * Look
@@ -620,14 +738,12 @@ export interface components {
          * @description Append an entry; ``supersedes`` corrects an earlier one.
          */
         NewEntryRequest: {
-            /**
-             * Author
-             * @default
-             */
-            author: string;
             /** Data */
             data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
-            /** Expected Sequence */
+            /**
+             * Expected Sequence
+             * @description how many entries the writer has seen
+             */
             expected_sequence?: number | null;
             /** Supersedes */
             supersedes?: string | null;
@@ -694,6 +810,18 @@ export interface components {
             width: number;
         };
         /**
+         * PlanView
+         * @description What to do next, and what repairing now would cost.
+         */
+        PlanView: {
+            /** Enough */
+            enough: boolean;
+            /** Next Steps */
+            next_steps: components["schemas"]["StepView"][];
+            /** Repairs */
+            repairs: components["schemas"]["RepairView"][];
+        };
+        /**
          * PointView
          * @description A test point.
          */
@@ -741,6 +869,25 @@ export interface components {
              * @enum {string}
              */
             side: "north" | "south" | "east" | "west";
+        };
+        /**
+         * ProblemView
+         * @description RFC 9457 problem details, with every single finding.
+         */
+        ProblemView: {
+            /** Detail */
+            detail: string;
+            /**
+             * Problems
+             * @default []
+             */
+            problems: string[];
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /** Type */
+            type: string;
         };
         /**
          * Reading
@@ -844,6 +991,11 @@ export interface components {
             nets: {
                 [key: string]: components["schemas"]["NetValue"];
             };
+            /**
+             * Pending
+             * @description it is being played; ask again
+             */
+            pending: boolean;
             /** State */
             state: string;
             /** Suspect */
@@ -970,19 +1122,6 @@ export interface components {
             /** Symbol */
             symbol: string;
         };
-        /** ValidationError */
-        ValidationError: {
-            /** Context */
-            ctx?: Record<string, never>;
-            /** Input */
-            input?: unknown;
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
-        };
         /**
          * VerdictView
          * @description A reading against its specification.
@@ -1015,6 +1154,24 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /**
+         * WorkView
+         * @description A piece of work in the background.
+         */
+        WorkView: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Status */
+            status: string;
+            /** Task */
+            task: string;
+            /** Title */
+            title: string;
+            /** Total */
+            total: number;
         };
         /**
          * WorkshopView
@@ -1063,13 +1220,40 @@ export interface operations {
                     "application/json": components["schemas"]["SchematicView"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1097,20 +1281,49 @@ export interface operations {
                     "application/json": components["schemas"]["SolvedStateView"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
     };
-    jobs_api_jobs_get: {
+    events_api_events_get: {
         parameters: {
-            query?: never;
+            query?: {
+                job?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1123,7 +1336,103 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobCard"][];
+                    "text/event-stream": string;
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    jobs_api_jobs_get: {
+        parameters: {
+            query?: {
+                search?: string;
+                decided?: boolean | null;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobList"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1131,7 +1440,9 @@ export interface operations {
     open_job_api_jobs_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                "idempotency-key": string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -1150,13 +1461,76 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1181,13 +1555,40 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1209,16 +1610,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DiagnosisView"];
+                    "application/json": components["schemas"]["AnswerView"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1249,13 +1677,76 @@ export interface operations {
                     "application/json": components["schemas"]["EntryAdded"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1281,13 +1772,280 @@ export interface operations {
                     "application/json": components["schemas"]["StripView"];
                 };
             };
-            /** @description Validation Error */
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
             422: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    work_api_work_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    play_api_work_circuits__revision_id__play_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    cancel_api_work__work_id__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };
@@ -1308,6 +2066,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkshopView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
                 };
             };
         };

@@ -64,12 +64,15 @@ const diagnosis: Diagnosis = {
   other_share: 0.01,
   explained: true,
   two_faults_considered: false,
-  enough: false,
-  next_steps: [
-    step,
-    { ...step, point: "x", point_label: "Blocked pump", refused: "would see 517 bar" },
-  ],
-  repairs: [],
+  left_out: [],
+  plan: {
+    enough: false,
+    next_steps: [
+      step,
+      { ...step, point: "x", point_label: "Blocked pump", refused: "would see 517 bar" },
+    ],
+    repairs: [],
+  },
 };
 
 const workshop: Workshop = {
@@ -103,7 +106,8 @@ describe("StepPanel", () => {
         chosen={step}
         pointLabel="M2"
         conditions="Engine rated · oil 50 °C"
-        busy={false}
+        reading={false}
+        onRead={() => {}}
         onChoose={() => {}}
         onKeep={() => {}}
       />,
@@ -126,7 +130,6 @@ describe("ReadingPad", () => {
         workshop={workshop}
         conditions="Engine rated · oil 50 °C"
         rows={[]}
-        busy={false}
         onKeep={keep}
         onCancel={() => {}}
       />,
@@ -156,7 +159,6 @@ describe("ReadingPad", () => {
         workshop={workshop}
         conditions="Engine rated · oil 50 °C"
         rows={[]}
-        busy={false}
         onKeep={() => {}}
         onCancel={() => {}}
       />,
@@ -175,7 +177,6 @@ describe("SuspectsPanel", () => {
         diagnosis={{ ...diagnosis, ...change }}
         currency="EUR"
         selected={null}
-        busy={false}
         onSelect={() => {}}
         onDecide={() => {}}
       />,
@@ -190,6 +191,13 @@ describe("SuspectsPanel", () => {
   it("says when nothing modelled explains the readings", () => {
     show({ explained: false, two_faults_considered: true });
     expect(screen.getByText(/not even two faults at once/)).toBeTruthy();
+  });
+
+  it("says which observation could not be weighed, and why", () => {
+    show({ left_out: [{ observation: "o", words: "Gauge 9 furlongs", why: "no such unit" }] });
+    expect(screen.getByText(/Kept, but not weighed/).parentElement?.textContent).toContain(
+      "Gauge 9 furlongs. no such unit",
+    );
   });
 
   it("adds up the belief on a part", () => {

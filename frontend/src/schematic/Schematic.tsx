@@ -119,7 +119,8 @@ function PartSymbol({
     <g
       transform={`translate(${x} ${y})`}
       role="button"
-      tabIndex={0}
+      // The map is one stop of the Tab key; N and P go from part to part within it.
+      tabIndex={-1}
       aria-label={suspicious ? `${part.label}, suspicion ${Math.round(share * 100)} %` : part.label}
       aria-pressed={selected}
       data-part={part.id}
@@ -205,10 +206,12 @@ function labelTop(item: GraphNode, lines: number, suspicious: boolean): number {
 function Marker({
   placed,
   target,
+  name,
   net,
 }: {
   placed: Placed<GraphNode>;
   target: boolean;
+  name: string | undefined;
   net: { value: number; unit: string } | undefined;
 }) {
   const { item, x, y } = placed;
@@ -243,7 +246,18 @@ function Marker({
   }
   const size = item.symbolWidth / 2;
   return (
-    <g transform={`translate(${x} ${y})`} data-point={item.id.slice(6)}>
+    <g
+      transform={`translate(${x} ${y})`}
+      data-point={item.id.slice(6)}
+      aria-label={[
+        `Test point ${item.label}`,
+        name,
+        net && formatNet(net),
+        target && "connect here next",
+      ]
+        .filter(Boolean)
+        .join(", ")}
+    >
       {target && (
         <circle
           cx={size}
@@ -301,6 +315,8 @@ export function Schematic(props: SchematicProps) {
   const [view, setView] = useState<View | null>(null);
   const box = useRef<SVGSVGElement>(null);
   const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
+  /** The click that ends a drag chooses nothing. */
+  const dragged = useRef(false);
 
   useEffect(() => {
     let current = true;
@@ -343,6 +359,14 @@ export function Schematic(props: SchematicProps) {
   };
   const zoomBy = (factor: number) => setView(zoom(shown, factor, middle.x, middle.y));
 
+  const focusPart = (by: 1 | -1) => {
+    const parts = [...(box.current?.querySelectorAll<SVGGElement>("[data-part]") ?? [])];
+    const at = parts.indexOf(document.activeElement as SVGGElement);
+    const next = at < 0 ? (by > 0 ? 0 : parts.length - 1) : (at + by + parts.length) % parts.length;
+    dragged.current = false;
+    parts[next]?.focus();
+  };
+
   const onKey = (event: KeyboardEvent) => {
     const step = shown.width / 12;
     const actions: Record<string, () => void> = {
@@ -354,6 +378,8 @@ export function Schematic(props: SchematicProps) {
       ArrowRight: () => setView(pan(shown, step, 0)),
       ArrowUp: () => setView(pan(shown, 0, -step)),
       ArrowDown: () => setView(pan(shown, 0, step)),
+      n: () => focusPart(1),
+      p: () => focusPart(-1),
     };
     const action = actions[event.key];
     if (action) {
@@ -364,6 +390,7 @@ export function Schematic(props: SchematicProps) {
 
   const onDown = (event: PointerEvent) => {
     drag.current = { x: event.clientX, y: event.clientY, moved: false };
+    dragged.current = false;
   };
   const onMove = (event: PointerEvent) => {
     const from = drag.current;
@@ -372,6 +399,7 @@ export function Schematic(props: SchematicProps) {
     const dy = event.clientY - from.y;
     if (!from.moved && Math.hypot(dx, dy) < 5) return;
     drag.current = { x: event.clientX, y: event.clientY, moved: true };
+    dragged.current = true;
     setView(pan(shown, -dx * scale(), -dy * scale()));
   };
   const onUp = () => {
@@ -386,13 +414,14 @@ export function Schematic(props: SchematicProps) {
     }
   };
 
+  const nameOfPoint = new Map(schematic.test_points.map((p) => [`point:${p.id}`, p.label]));
   const netOfPoint = new Map(schematic.test_points.map((p) => [`point:${p.id}`, p.net]));
   return (
     <div className="relative h-full w-full overflow-hidden bg-paper">
       <svg
         ref={box}
         role="application"
-        aria-label={`Schematic of ${schematic.name}; arrows move, plus and minus zoom, 0 shows all`}
+        aria-label={`Schematic of ${schematic.name}; arrows move, plus and minus zoom, 0 shows all, N and P go from part to part`}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: the map is panned and zoomed by keyboard
         tabIndex={0}
         className="h-full w-full touch-none select-none"
@@ -413,13 +442,16 @@ export function Schematic(props: SchematicProps) {
               placed={placed}
               share={suspicion.get(placed.item.id) ?? 0}
               selected={selected === placed.item.id}
-              onSelect={(id) => onSelect(selected === id ? null : id)}
+              onSelect={(id) => {
+                if (!dragged.current) onSelect(selected === id ? null : id);
+              }}
             />
           ) : (
             <Marker
               key={placed.item.id}
               placed={placed}
               target={placed.item.id === `point:${target}`}
+              name={nameOfPoint.get(placed.item.id)}
               net={solved?.nets[netOfPoint.get(placed.item.id) ?? ""]}
             />
           ),

@@ -1,3 +1,4 @@
+import Elk from "elkjs/lib/elk.bundled.js";
 import { describe, expect, it } from "vitest";
 import type { Schematic } from "../api/client";
 import { graphOf, labelLines, type Part, turnedParts } from "./graph";
@@ -151,8 +152,8 @@ describe("graphOf with an electrical side", () => {
 
 describe("layOut", () => {
   it("places everything, without overlap, the same each time, with right angles only", async () => {
-    const first = await layOut(schematic);
-    expect(await layOut(schematic)).toEqual(first);
+    const first = await layOut(schematic, new Elk());
+    expect(await layOut(schematic, new Elk())).toEqual(first);
     for (const a of first.nodes) {
       for (const b of first.nodes) {
         if (a === b) continue;

@@ -72,15 +72,27 @@ function elkGraph(graph: Graph): ElkNode {
 let engine: Promise<ELK> | null = null;
 
 function elk(): Promise<ELK> {
-  // The layout library is large: it is loaded when the first schematic is drawn.
-  engine ??= import("elkjs/lib/elk.bundled.js").then((module) => new module.default());
+  // The layout library is large and takes a second: it is loaded when the first schematic is drawn,
+  // and works beside the page, which answers meanwhile.
+  engine ??= inWorker();
   return engine;
 }
 
+async function inWorker(): Promise<ELK> {
+  const [{ default: Elk }, { default: ElkWorker }] = await Promise.all([
+    import("elkjs/lib/elk-api"),
+    import("elkjs/lib/elk-worker.min.js?worker"),
+  ]);
+  return new Elk({ workerFactory: () => new ElkWorker() });
+}
+
 /** Place and route a schematic. The same circuit revision gives the same drawing. */
-export async function layOut(schematic: Schematic): Promise<Drawing> {
+export async function layOut(
+  schematic: Schematic,
+  layouter: Pick<ELK, "layout"> | Promise<ELK> = elk(),
+): Promise<Drawing> {
   const graph = graphOf(schematic);
-  const placed = await (await elk()).layout(elkGraph(graph));
+  const placed = await (await layouter).layout(elkGraph(graph));
   const at = new Map((placed.children ?? []).map((c) => [c.id, c]));
   const routed = new Map((placed.edges ?? []).map((e) => [e.id, e]));
   const ports = new Map(graph.nodes.flatMap((n) => n.ports.map((p) => [p.id, { n, p }] as const)));

@@ -16,7 +16,11 @@ export function Frame({
   return (
     <div className="flex h-full flex-col">
       <header className="flex min-h-14 items-center gap-4 border-ink border-b-2 bg-card px-4">
-        <Link to="/" className="flex min-h-11 items-center gap-2 font-bold" aria-label="All jobs">
+        <Link
+          to="/"
+          className="flex min-h-11 items-center gap-2 font-bold"
+          aria-label="Umweg, all jobs"
+        >
           <svg width="30" height="26" viewBox="0 0 30 26" aria-hidden="true">
             <path
               d="M2 13 H7 V4 H23 V13 H28"

@@ -5,11 +5,15 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import (
+    BigInteger,
     DateTime,
     Float,
     ForeignKey,
+    Index,
+    LargeBinary,
     MetaData,
     String,
+    Text,
     UniqueConstraint,
     func,
 )
@@ -62,10 +66,12 @@ class CircuitRevision(Base):
     __table_args__ = (UniqueConstraint("circuit_id", "revision"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    workshop_id: Mapped[int | None] = mapped_column(ForeignKey("workshop.id"))
+    """Whose it is; none for what every workshop sees, the library's."""
     circuit_id: Mapped[str] = mapped_column(String(60))
     revision: Mapped[int]
     sha256: Mapped[str] = mapped_column(String(64))
-    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB, deferred=True)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
@@ -89,12 +95,15 @@ class JobRow(Base):
     """A job on a machine; everything that happens in it is an entry."""
 
     __tablename__ = "job"
+    __table_args__ = (Index("ix_job_created_at", "created_at"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     reference: Mapped[str | None] = mapped_column(String(100), unique=True)
     machine_id: Mapped[int] = mapped_column(ForeignKey("machine.id"))
     circuit_revision_id: Mapped[int] = mapped_column(ForeignKey("circuit_revision.id"))
     complaint: Mapped[str] = mapped_column(String(2000))
+    open_key: Mapped[str | None] = mapped_column(String(100), unique=True)
+    """The key it was opened with: the same one opens no second job."""
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     machine: Mapped[Machine] = relationship()
     circuit_revision: Mapped[CircuitRevision] = relationship()
@@ -108,6 +117,7 @@ class EntryRow(Base):
     __table_args__ = (
         UniqueConstraint("job_id", "sequence"),
         UniqueConstraint("job_id", "idempotency_key"),
+        Index("ix_entry_supersedes", "supersedes"),
     )
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
@@ -119,3 +129,47 @@ class EntryRow(Base):
     idempotency_key: Mapped[str] = mapped_column(String(100))
     author: Mapped[str] = mapped_column(String(100), default="")
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class AnswerRow(Base):
+    """A question about a job as it stood, and its answer once a worker has found it.
+
+    It can always be found again: rows may be thrown away at any time.
+    """
+
+    __tablename__ = "answer"
+    __table_args__ = (Index("ix_answer_job_id", "job_id"),)
+
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    job_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("job.id"))
+    question: Mapped[dict[str, Any]] = mapped_column(JSONB, deferred=True)
+    summary: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    diagnosis: Mapped[dict[str, Any] | None] = mapped_column(JSONB, deferred=True)
+    trouble: Mapped[str | None] = mapped_column(Text)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class KeptRow(Base):
+    """Something worked out about a circuit: what the candidates would show, how the oil flows."""
+
+    __tablename__ = "kept"
+
+    circuit_sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    model: Mapped[str] = mapped_column(String(16), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200), primary_key=True)
+    content: Mapped[bytes] = mapped_column(LargeBinary)
+    asked_for: Mapped[bool] = mapped_column(default=False)
+    """Kept because a client's own state asked for it: the oldest of these are thrown away."""
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class ProgressRow(Base):
+    """How far a piece of work is; its number is that of the queue."""
+
+    __tablename__ = "progress"
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    title: Mapped[str] = mapped_column(String(300))
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    updated_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

@@ -1,16 +1,19 @@
-"""Queries: everything that reads or writes the database."""
+"""Queries: everything that reads or writes what a workshop keeps.
 
-import hashlib
-import json
+A store knows whose it is: nothing of another workshop can be reached through it.
+"""
+
 from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, Select, and_, func, or_, select, text
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, aliased, selectinload
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.question import circuit_sha256
 from umweg.core.errors import UmwegError
 from umweg.core.observe.job import Job, MachineCard
 from umweg.core.observe.observations import Instrument
@@ -23,6 +26,9 @@ from umweg.db.models import (
     Machine,
     Workshop,
 )
+
+DEMO_LOCK = 0x756D7765
+"""Number of the advisory lock under which the demo is loaded."""
 
 
 class NotFoundError(UmwegError):
@@ -39,7 +45,7 @@ class ConflictError(UmwegError):
 
 @dataclass(frozen=True)
 class NewEntry:
-    """What a client asks to add."""
+    """What is to be added to a job."""
 
     data: EntryData
     idempotency_key: str
@@ -48,169 +54,282 @@ class NewEntry:
     author: str = ""
 
 
-def the_workshop(session: Session) -> Workshop:
-    """The one workshop of this installation.
+@dataclass(frozen=True)
+class JobsWanted:
+    """Which part of the list of jobs: those that match, some at a time."""
 
-    Raises
-    ------
-    NotFoundError : the demo workshop was not loaded yet.
-    """
-    workshop = session.scalars(select(Workshop).order_by(Workshop.id)).first()
-    if workshop is None:
-        raise NotFoundError("there is no workshop yet; load the demo workshop first")
-    return workshop
+    search: str = ""
+    decided: bool | None = None
+    limit: int = 25
+    offset: int = 0
 
 
-def instruments_of(workshop: Workshop) -> list[Instrument]:
-    """The shop's kit."""
-    return [Instrument.model_validate(row.document) for row in workshop.instruments]
+def workshop_ids(session: Session) -> Sequence[int]:
+    """Every workshop of this installation."""
+    return session.scalars(select(Workshop.id).order_by(Workshop.id)).all()
 
 
-def machines_of(session: Session) -> Sequence[Machine]:
-    """All machines, by name."""
-    return session.scalars(select(Machine).order_by(Machine.name)).all()
+class Store:
+    """What one workshop keeps."""
+
+    def __init__(self, session: Session, workshop_id: int) -> None:
+        self.session = session
+        self.workshop_id = workshop_id
+
+    @classmethod
+    def only(cls, session: Session) -> "Store":
+        """The store of the installation's only workshop.
+
+        Raises
+        ------
+        NotFoundError : no workshop was loaded yet.
+        """
+        found = workshop_ids(session)
+        if not found:
+            raise NotFoundError("there is no workshop yet; load the demo workshop first")
+        return cls(session, found[0])
+
+    @property
+    def workshop(self) -> Workshop:
+        """The workshop itself."""
+        return self.session.get_one(Workshop, self.workshop_id)
+
+    @property
+    def instruments(self) -> list[Instrument]:
+        """The shop's kit."""
+        return [Instrument.model_validate(row.document) for row in self.workshop.instruments]
+
+    @property
+    def machines(self) -> Sequence[Machine]:
+        """All machines, by name."""
+        mine = select(Machine).where(Machine.workshop_id == self.workshop_id)
+        return self.session.scalars(mine.order_by(Machine.name, Machine.id)).all()
+
+    def machine(self, machine_id: int) -> Machine:
+        """One machine.
+
+        Raises
+        ------
+        NotFoundError : there is none of that number.
+        """
+        found = self.session.get(Machine, machine_id)
+        if found is None or found.workshop_id != self.workshop_id:
+            raise NotFoundError(f"there is no machine {machine_id}")
+        return found
+
+    def jobs(self, wanted: JobsWanted) -> tuple[Sequence[JobRow], int]:
+        """Some of the jobs, newest first, with what a list shows; and how many match in all."""
+        query = self._matching(wanted)
+        total = self.session.scalar(select(func.count()).select_from(query.subquery()))
+        query = query.order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
+        query = query.limit(wanted.limit).offset(wanted.offset)
+        loads = (
+            selectinload(JobRow.entries),
+            selectinload(JobRow.machine),
+            selectinload(JobRow.circuit_revision),
+        )
+        return self.session.scalars(query.options(*loads)).all(), total or 0
+
+    def _matching(self, wanted: JobsWanted) -> Select[JobRow]:
+        query = select(JobRow).join(Machine).where(Machine.workshop_id == self.workshop_id)
+        for word in wanted.search.split():
+            part = f"%{_literal(word)}%"
+            fields = (Machine.name, Machine.owner, Machine.serial, JobRow.complaint)
+            query = query.where(or_(*(f.ilike(part, escape="\\") for f in fields)))
+        if wanted.decided is not None:
+            decided = _is_decided()
+            query = query.where(decided if wanted.decided else ~decided)
+        return query
+
+    def job(self, job_id: UUID) -> JobRow:
+        """One job.
+
+        Raises
+        ------
+        NotFoundError : there is none of that id.
+        """
+        found = self.session.get(JobRow, job_id)
+        if found is None or found.machine.workshop_id != self.workshop_id:
+            raise NotFoundError(f"there is no job {job_id}")
+        return found
+
+    def revision(self, revision_id: int) -> CircuitRevision:
+        """A revision of a circuit of this workshop or of the library.
+
+        Raises
+        ------
+        NotFoundError : there is none of that number.
+        """
+        found = self.session.get(CircuitRevision, revision_id)
+        if found is None or found.workshop_id not in (None, self.workshop_id):
+            raise NotFoundError(f"there is no circuit revision {revision_id}")
+        return found
+
+    def newest_revision(self, circuit_id: str) -> CircuitRevision:
+        """The newest revision of a circuit.
+
+        Raises
+        ------
+        NotFoundError : the circuit was never stored.
+        """
+        mine = or_(
+            CircuitRevision.workshop_id.is_(None), CircuitRevision.workshop_id == self.workshop_id
+        )
+        found = self.session.scalars(_revisions(circuit_id).where(mine)).first()
+        if found is None:
+            raise NotFoundError(f"there is no circuit “{circuit_id}”")
+        return found
+
+    def open_job(
+        self,
+        machine: Machine,
+        complaint: str,
+        key: str | None = None,
+        reference: str | None = None,
+    ) -> JobRow:
+        """Open a job on a machine, with the newest revision of its circuit.
+
+        The same key opens one job.
+
+        Raises
+        ------
+        ConflictError : the key was used for another machine or complaint.
+        """
+        revision = self.newest_revision(machine.circuit_id)
+        values = {
+            "reference": reference,
+            "machine_id": machine.id,
+            "circuit_revision_id": revision.id,
+            "complaint": complaint,
+            "open_key": key,
+        }
+        row = JobRow(**values)
+        if key is None:
+            self.session.add(row)
+            self.session.flush()
+            return row
+        added = insert(JobRow).values(**values).on_conflict_do_nothing(index_elements=["open_key"])
+        self.session.execute(added)
+        kept = self.session.scalars(select(JobRow).where(JobRow.open_key == key)).one()
+        if (kept.machine_id, kept.complaint) != (machine.id, complaint):
+            raise ConflictError("this idempotency key was used to open another job")
+        return kept
+
+    def add_entry(self, job_row: JobRow, new: NewEntry) -> EntryRow:
+        """Append an entry; the same idempotency key gives the entry that is already there.
+
+        Raises
+        ------
+        ConflictError : somebody wrote after ``expected_sequence``, the superseded entry was
+            superseded already, or the key was used for something else.
+        NotFoundError : the superseded entry is not one of this job's.
+        """
+        session = self.session
+        document = new.data.model_dump(mode="json")
+        session.get(JobRow, job_row.id, with_for_update=True)
+        existing = session.scalars(
+            select(EntryRow).where(
+                EntryRow.job_id == job_row.id, EntryRow.idempotency_key == new.idempotency_key
+            )
+        ).first()
+        if existing is not None:
+            if (existing.document, existing.supersedes) != (document, new.supersedes):
+                raise ConflictError("this idempotency key was used for another entry")
+            return existing
+        last = session.scalar(
+            select(func.coalesce(func.max(EntryRow.sequence), 0)).where(
+                EntryRow.job_id == job_row.id
+            )
+        )
+        assert last is not None
+        if new.expected_sequence is not None and new.expected_sequence != last:
+            raise ConflictError(
+                f"the job has {last} entries, not {new.expected_sequence}: look at the new ones first"
+            )
+        if new.supersedes is not None:
+            self._check_superseded(job_row, new.supersedes)
+        row = EntryRow(
+            job_id=job_row.id,
+            sequence=last + 1,
+            kind=new.data.kind,
+            document=document,
+            supersedes=new.supersedes,
+            idempotency_key=new.idempotency_key,
+            author=new.author,
+        )
+        session.add(row)
+        try:
+            session.flush()
+        except IntegrityError as error:
+            raise ConflictError(
+                "another entry was written at the same moment; try again"
+            ) from error
+        session.expire(job_row, ["entries"])
+        return row
+
+    def _check_superseded(self, job_row: JobRow, entry_id: UUID) -> None:
+        old = self.session.get(EntryRow, entry_id)
+        if old is None or old.job_id != job_row.id:
+            raise NotFoundError(f"job {job_row.id} has no entry {entry_id}")
+        later = self.session.scalars(
+            select(EntryRow).where(EntryRow.supersedes == entry_id)
+        ).first()
+        if later is not None:
+            raise ConflictError("this entry was corrected already; correct the newer one")
 
 
-def all_jobs(session: Session) -> Sequence[JobRow]:
-    """All jobs, newest first, with what a list shows."""
-    query = select(JobRow).order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
-    loads = (
-        selectinload(JobRow.entries),
-        selectinload(JobRow.machine),
-        selectinload(JobRow.circuit_revision),
+def _literal(word: str) -> str:
+    """A word for a pattern, its own wildcards taken as letters."""
+    return word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
+def _is_decided() -> ColumnElement[bool]:
+    """A decision stands in the job."""
+    decision, later = aliased(EntryRow), aliased(EntryRow)
+    superseded = select(later.id).where(later.supersedes == decision.id).exists()
+    return (
+        select(decision.id)
+        .where(and_(decision.job_id == JobRow.id, decision.kind == "decision", ~superseded))
+        .exists()
     )
-    return session.scalars(query.options(*loads)).all()
 
 
-def job(session: Session, job_id: UUID) -> JobRow:
-    """One job.
-
-    Raises
-    ------
-    NotFoundError : there is none of that id.
-    """
-    found = session.get(JobRow, job_id)
-    if found is None:
-        raise NotFoundError(f"there is no job {job_id}")
-    return found
-
-
-def newest_revision(session: Session, circuit_id: str) -> CircuitRevision:
-    """The newest revision of a circuit.
-
-    Raises
-    ------
-    NotFoundError : the circuit was never stored.
-    """
-    query = (
+def _revisions(circuit_id: str) -> Select[CircuitRevision]:
+    return (
         select(CircuitRevision)
         .where(CircuitRevision.circuit_id == circuit_id)
         .order_by(CircuitRevision.revision.desc())
     )
-    found = session.scalars(query).first()
-    if found is None:
-        raise NotFoundError(f"there is no circuit “{circuit_id}”")
-    return found
 
 
-def keep_circuit(session: Session, circuit: Circuit) -> CircuitRevision:
-    """Store a circuit as a new revision, unless the newest one is the same document."""
-    document = circuit.model_dump(mode="json")
-    digest = hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()
-    try:
-        newest = newest_revision(session, circuit.id)
-    except NotFoundError:
-        number = 1
-    else:
-        if newest.sha256 == digest:
-            return newest
-        number = newest.revision + 1
+def keep_circuit(
+    session: Session, circuit: Circuit, workshop_id: int | None = None
+) -> CircuitRevision:
+    """Store a circuit as a new revision, unless the newest one is the same document.
+
+    Without a workshop it is the library's, for all to see.
+    """
+    digest = circuit_sha256(circuit)
+    newest = session.scalars(_revisions(circuit.id)).first()
+    if newest is not None and newest.sha256 == digest:
+        return newest
     revision = CircuitRevision(
-        circuit_id=circuit.id, revision=number, sha256=digest, document=document
+        workshop_id=workshop_id,
+        circuit_id=circuit.id,
+        revision=1 if newest is None else newest.revision + 1,
+        sha256=digest,
+        document=circuit.model_dump(mode="json"),
     )
     session.add(revision)
     session.flush()
     return revision
 
 
-def open_job(
-    session: Session, machine: Machine, complaint: str, reference: str | None = None
-) -> JobRow:
-    """Open a job on a machine, with the newest revision of its circuit."""
-    revision = newest_revision(session, machine.circuit_id)
-    row = JobRow(
-        reference=reference,
-        machine_id=machine.id,
-        circuit_revision_id=revision.id,
-        complaint=complaint,
-    )
-    session.add(row)
-    session.flush()
-    return row
-
-
-def add_entry(session: Session, job_row: JobRow, new: NewEntry) -> EntryRow:
-    """Append an entry; the same idempotency key gives the entry that is already there.
-
-    Raises
-    ------
-    ConflictError : somebody wrote after ``expected_sequence``, the superseded entry was
-        superseded already, or the key was used for something else.
-    NotFoundError : the superseded entry is not one of this job's.
-    """
-    document = new.data.model_dump(mode="json")
-    session.get(JobRow, job_row.id, with_for_update=True)
-    existing = session.scalars(
-        select(EntryRow).where(
-            EntryRow.job_id == job_row.id, EntryRow.idempotency_key == new.idempotency_key
-        )
-    ).first()
-    if existing is not None:
-        if existing.document != document:
-            raise ConflictError("this idempotency key was used for another entry")
-        return existing
-    last = session.scalar(
-        select(func.coalesce(func.max(EntryRow.sequence), 0)).where(EntryRow.job_id == job_row.id)
-    )
-    assert last is not None
-    if new.expected_sequence is not None and new.expected_sequence != last:
-        raise ConflictError(
-            f"the job has {last} entries, not {new.expected_sequence}: reload and look at the "
-            "new ones first"
-        )
-    if new.supersedes is not None:
-        _check_superseded(session, job_row, new.supersedes)
-    row = EntryRow(
-        job_id=job_row.id,
-        sequence=last + 1,
-        kind=new.data.kind,
-        document=document,
-        supersedes=new.supersedes,
-        idempotency_key=new.idempotency_key,
-        author=new.author,
-    )
-    session.add(row)
-    try:
-        session.flush()
-    except IntegrityError as error:
-        raise ConflictError("another entry was written at the same moment; try again") from error
-    session.expire(job_row, ["entries"])
-    return row
-
-
-def _check_superseded(session: Session, job_row: JobRow, entry_id: UUID) -> None:
-    old = session.get(EntryRow, entry_id)
-    if old is None or old.job_id != job_row.id:
-        raise NotFoundError(f"job {job_row.id} has no entry {entry_id}")
-    later = session.scalars(select(EntryRow).where(EntryRow.supersedes == entry_id)).first()
-    if later is not None:
-        raise ConflictError("this entry was corrected already; correct the newer one")
-
-
 def load_demo(
     session: Session, name: str, circuits: Sequence[Circuit], jobs: Sequence[Job]
 ) -> bool:
-    """Load the demo workshop once; True when it was loaded now."""
+    """Load the demo workshop once, whoever else does at the same moment; True when it was now."""
+    session.execute(text("SELECT pg_advisory_xact_lock(:lock)"), {"lock": DEMO_LOCK})
     for circuit in circuits:
         keep_circuit(session, circuit)
     if session.scalars(select(Workshop).where(Workshop.name == name)).first() is not None:
@@ -218,24 +337,18 @@ def load_demo(
     workshop = Workshop(name=name, currency="EUR", labour_per_min=1.5)
     session.add(workshop)
     session.flush()
-    seen: set[str] = set()
-    for document in jobs:
-        for instrument in document.instruments:
-            if instrument.id not in seen:
-                seen.add(instrument.id)
-                session.add(
-                    InstrumentRow(
-                        workshop_id=workshop.id,
-                        key=instrument.id,
-                        document=instrument.model_dump(mode="json"),
-                    )
-                )
-        machine = _machine(workshop, document.circuit, document.machine)
+    store = Store(session, workshop.id)
+    kit = {i.id: i for document in reversed(jobs) for i in reversed(document.instruments)}
+    for instrument in reversed(kit.values()):
+        document = instrument.model_dump(mode="json")
+        session.add(InstrumentRow(workshop_id=workshop.id, key=instrument.id, document=document))
+    for job in jobs:
+        machine = _machine(workshop, job.circuit, job.machine)
         session.add(machine)
         session.flush()
-        row = open_job(session, machine, document.complaint, reference=document.id)
-        for observation in document.observations:
-            add_entry(session, row, NewEntry(observation, f"demo-{observation.id}", author="demo"))
+        row = store.open_job(machine, job.complaint, reference=job.id)
+        for observation in job.observations:
+            store.add_entry(row, NewEntry(observation, f"demo-{observation.id}", author="demo"))
     return True
 
 

@@ -6,6 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+from umweg.db.session import ENVIRONMENT_KEY
 from umweg.service.paths import DATA, FRONT_END
 from umweg.service.postgres import ServiceError
 
@@ -13,9 +14,13 @@ SOURCES = ("index.html", "package-lock.json", "vite.config.ts", "tsconfig.json")
 
 
 def environment() -> dict[str, str]:
-    """The environment with this Python's own Node first, if it carries one."""
+    """The environment with this Python's own Node first, if it carries one.
+
+    The scripts of packages have no business with the database: its address is left out.
+    """
     folder = Path(sys.executable).parent
-    return {**os.environ, "PATH": f"{DATA / 'node'}:{folder}:{os.environ['PATH']}"}
+    kept = {k: v for k, v in os.environ.items() if k != ENVIRONMENT_KEY}
+    return {**kept, "PATH": f"{DATA / 'node'}:{folder}:{os.environ['PATH']}"}
 
 
 def run_npm(*arguments: str) -> None:

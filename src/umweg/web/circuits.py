@@ -1,17 +1,19 @@
 """Circuits: the schematic, and states solved on it."""
 
-from fastapi import APIRouter
+from math import isfinite
+from typing import Annotated
+
+from fastapi import APIRouter, Path
 
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
-from umweg.core.components.base import ACROSS_UNIT, Array, Port
-from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.components.base import ACROSS_UNIT, Port
 from umweg.core.errors import StateError
-from umweg.core.trace.ways import port_flows_lpm
-from umweg.db import store
-from umweg.db.models import CircuitRevision
-from umweg.web.context import Context, ContextOf
+from umweg.core.observe.exhibits import NotPlayedError, Suspects
+from umweg.web.context import ContextOf
+from umweg.web.problems import READS
 from umweg.web.schemas import (
+    LARGEST_ID,
     FunctionView,
     MoveView,
     NetValue,
@@ -22,21 +24,19 @@ from umweg.web.schemas import (
     SolvedStateView,
     StateView,
 )
+from umweg.work.asking import want_played
+from umweg.work.tasks import map_name
 
 router = APIRouter(prefix="/api/circuits", tags=["circuits"])
 
 
-def _revision(context: Context, revision_id: int) -> CircuitRevision:
-    found = context.session.get(CircuitRevision, revision_id)
-    if found is None:
-        raise store.NotFoundError(f"there is no circuit revision {revision_id}")
-    return found
+RevisionId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 
 
-@router.get("/{revision_id}/schematic")
-def schematic(revision_id: int, context: ContextOf) -> SchematicView:
+@router.get("/{revision_id}/schematic", responses=READS)
+def schematic(revision_id: RevisionId, context: ContextOf) -> SchematicView:
     """Everything the schematic is drawn from."""
-    revision = _revision(context, revision_id)
+    revision = context.store.revision(revision_id)
     circuit = context.circuit(revision)
     return SchematicView(
         circuit_id=circuit.id,
@@ -120,43 +120,44 @@ def _links(component: Component) -> list[Port]:
     return [Port(n, "travel") for n in names if n in component.connections]
 
 
-@router.get("/{revision_id}/states/{state_id}")
+@router.get("/{revision_id}/states/{state_id}", responses=READS)
 def solved_state(
-    revision_id: int, state_id: str, context: ContextOf, suspect: str | None = None
+    revision_id: RevisionId, state_id: str, context: ContextOf, suspect: str | None = None
 ) -> SolvedStateView:
     """Pressures and flows in a named state, of the healthy machine or with a suspect's fault.
 
     A suspect is shown at the middle of its severity scale.
     """
-    doctor = context.doctor(_revision(context, revision_id))
-    circuit = doctor.circuit
+    revision = context.store.revision(revision_id)
+    suspects = context.suspects(revision)
+    context.session.close()
+    circuit, network = suspects.circuit, suspects.network
     if state_id not in circuit.states:
         raise StateError(f"there is no state “{state_id}”; it has {', '.join(circuit.states)}")
-    table = doctor.predictor[circuit.states[state_id]]
-    across = table.healthy
-    if suspect is not None and suspect != "healthy":
-        across = _with_fault(doctor, state_id, suspect)
-    network = doctor.predictor.network
-    state = network.state(circuit.states[state_id])
+    index = _hypothesis(suspects, suspect)
+    try:
+        arrays = context.rankings.kept(revision.sha256, map_name(state_id))
+    except NotPlayedError:
+        want_played(context.queue, revision.sha256)
+        return SolvedStateView(state=state_id, suspect=suspect, pending=True, nets={}, flows_lpm={})
+    across, flow_lpm = arrays["across"][index], arrays["flow_lpm"][index]
+    if not isfinite(float(across[0])):
+        raise StateError(f"“{suspect}” has no steady state here; no numbers are shown")
     return SolvedStateView(
         state=state_id,
         suspect=suspect,
+        pending=False,
         nets={
             name: NetValue(value=float(v), unit=ACROSS_UNIT[domain])
             for name, v, domain in zip(network.net_names, across, network.domains, strict=True)
         },
-        flows_lpm=port_flows_lpm(network, state, across),
+        flows_lpm=dict(zip(arrays["ports"].tolist(), flow_lpm.tolist(), strict=True)),
     )
 
 
-def _with_fault(doctor: Diagnostician, state_id: str, suspect: str) -> Array:
-    population = doctor.predictor.population
-    index = next((i for i, h in enumerate(population.hypotheses) if h.key == suspect), None)
-    if index is None:
-        raise StateError(f"there is no suspect “{suspect}”")
-    table = doctor.predictor[doctor.circuit.states[state_id]]
-    members = [m for m in population.members[index] if table.known[m]]
-    if not members:
-        raise StateError(f"“{suspect}” has no steady state here; no numbers are shown")
-    faulted: Array = table.solution.across[:, members[len(members) // 2]]
-    return faulted
+def _hypothesis(suspects: Suspects, key: str | None) -> int:
+    names = [h.key for h in suspects.population.hypotheses]
+    wanted = key or "healthy"
+    if wanted not in names:
+        raise StateError(f"there is no suspect “{wanted}”")
+    return names.index(wanted)

@@ -1,4 +1,4 @@
-"""What a request needs: a database session, the workshop, and the doctor of a job."""
+"""What a request works with: its workshop's store, rankings, the queue."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -9,48 +9,48 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.observe.observations import Instrument
-from umweg.db import store
+from umweg.core.observe.exhibits import Suspects
 from umweg.db.models import CircuitRevision
-from umweg.web.doctors import Doctors
+from umweg.db.store import Store
+from umweg.web.rankings import Rankings
+from umweg.work.queue import Queue
 
 
-def session_of(request: Request) -> Iterator[Session]:
-    """A session for one request; committed by the route, rolled back when it fails."""
+def store_of(request: Request) -> Iterator[Store]:
+    """The store of the request's workshop; committed by the route, rolled back when it fails."""
     engine: Engine = request.app.state.engine
-    with Session(engine) as session:
-        yield session
+    with Session(engine, expire_on_commit=False) as session:
+        yield Store.only(session)
 
 
-SessionOf = Annotated[Session, Depends(session_of)]
+StoreOf = Annotated[Store, Depends(store_of)]
 
 
 @dataclass(frozen=True)
 class Context:
-    """Session and diagnosticians of one request."""
+    """What a request works with."""
 
-    session: Session
-    doctors: Doctors
+    store: Store
+    rankings: Rankings
+    queue: Queue
+
+    @property
+    def session(self) -> Session:
+        """The request's database session. Given back before anything is computed."""
+        return self.store.session
+
+    def suspects(self, revision: CircuitRevision) -> Suspects:
+        """A revision's circuit and what may be wrong with it."""
+        return self.rankings.suspects(revision)
 
     def circuit(self, revision: CircuitRevision) -> Circuit:
         """The document of a revision."""
-        return Circuit.model_validate(revision.document)
-
-    def asking(self, revision: CircuitRevision) -> tuple[str, Circuit, list[Instrument], float]:
-        """What a doctor of a revision is made from: hash, document, the shop's kit and rate."""
-        workshop = store.the_workshop(self.session)
-        kit = list(store.instruments_of(workshop))
-        return revision.sha256, self.circuit(revision), kit, workshop.labour_per_min
-
-    def doctor(self, revision: CircuitRevision) -> Diagnostician:
-        """The diagnostician of a revision."""
-        return self.doctors.doctor(*self.asking(revision))
+        return self.suspects(revision).circuit
 
 
-def context_of(request: Request, session: SessionOf) -> Context:
+def context_of(request: Request, store: StoreOf) -> Context:
     """The context of a request."""
-    return Context(session, request.app.state.doctors)
+    return Context(store, request.app.state.rankings, request.app.state.queue)
 
 
 ContextOf = Annotated[Context, Depends(context_of)]

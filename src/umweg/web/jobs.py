@@ -1,25 +1,21 @@
-"""Jobs: the list, one job, its entries, its diagnosis."""
+"""Jobs: the list, one job, its entries, what is known about it."""
 
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Header
+import structlog
+from fastapi import APIRouter, Header, Query
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.evidence import noise_sd, weigh
-from umweg.core.diagnose.report import (
-    DiagnosisView,
-    band_view,
-    hypothesis_title,
-    observation_words,
-    report,
-)
-from umweg.core.errors import ObservationError
-from umweg.core.observe.observations import Observation, Reading, measured
+from umweg.core.diagnose.evidence import Measured, noise_sd, weigh
+from umweg.core.diagnose.ranking import rank
+from umweg.core.diagnose.report import DiagnosisView, band_view, observation_words
+from umweg.core.errors import ObservationError, UmwegError
+from umweg.core.observe.exhibits import NotPlayedError, Suspects, check_observation
+from umweg.core.observe.observations import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.core.shop.verdict import judge, specification_for
-from umweg.db import store
+from umweg.db import kept
 from umweg.db.entries import (
     ENTRY,
     OBSERVATIONS,
@@ -31,90 +27,147 @@ from umweg.db.entries import (
     observations_of,
     standing,
 )
-from umweg.db.models import EntryRow, JobRow, Machine
+from umweg.db.models import AnswerRow, EntryRow, JobRow
+from umweg.db.store import JobsWanted, NewEntry, NotFoundError
 from umweg.web.context import Context, ContextOf
+from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
+    AnswerView,
     EntryAdded,
     EntryView,
     JobCard,
+    JobList,
     JobView,
     NewEntryRequest,
     NewJob,
+    Pending,
     StripView,
     VerdictView,
 )
 from umweg.web.workshop import machine_view
+from umweg.work.asking import Known, ask, question_of, want, want_played
+
+log = structlog.get_logger("umweg.web")
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
 
-
-@router.get("")
-def jobs(context: ContextOf) -> list[JobCard]:
-    """All jobs: what machine, what complaint, how far, what is next."""
-    return [_card(context, row) for row in store.all_jobs(context.session)]
+Key = Annotated[str, Header(min_length=8, max_length=100, pattern=r"^[\x21-\x7e]+$")]
+NO_RANKING = "the ranking failed: a fault of the program, which is in its log"
+PAGE = 25
 
 
-@router.post("", status_code=201)
-def open_job(new: NewJob, context: ContextOf) -> JobView:
-    """Open a job on a machine."""
-    machine = context.session.get(Machine, new.machine_id)
-    if machine is None:
-        raise store.NotFoundError(f"there is no machine {new.machine_id}")
-    row = store.open_job(context.session, machine, new.complaint)
+@router.get("", responses=READS)
+def jobs(
+    context: ContextOf,
+    search: Annotated[str, Query(max_length=200, pattern=r"^[^\x00]*$")] = "",
+    decided: bool | None = None,
+    offset: Annotated[int, Query(ge=0, le=10**9)] = 0,
+) -> JobList:
+    """Some of the jobs, newest first: what machine, what complaint, how far, what is next."""
+    rows, total = context.store.jobs(JobsWanted(search, decided, PAGE, offset))
+    questions = {
+        row.id: question_of(context.store, row)
+        for row in rows
+        if decision_of(row.entries) is None and observations_of(row.entries)
+    }
+    answers = kept.summaries(context.session, [q.key for q in questions.values()])
+    missing = [
+        (row.id, ask(context.session, row.id, question))
+        for row in rows
+        if (question := questions.get(row.id)) is not None and question.key not in answers
+    ]
+    cards = [
+        _card(row, answers.get(questions[row.id].key), True)
+        if row.id in questions
+        else _card(row, None, False)
+        for row in rows
+    ]
+    context.session.commit()
+    context.session.close()
+    for job_id, known in missing:
+        want(context.queue, job_id, known)
+    return JobList(jobs=cards, total=total, offset=offset)
+
+
+@router.post("", status_code=201, responses=WRITES)
+def open_job(new: NewJob, context: ContextOf, idempotency_key: Key) -> JobView:
+    """Open a job on a machine. The same ``Idempotency-Key`` twice opens one job."""
+    machine = context.store.machine(new.machine_id)
+    row = context.store.open_job(machine, new.complaint, idempotency_key)
     context.session.commit()
     return _job_view(context, row)
 
 
-@router.get("/{job_id}")
+@router.get("/{job_id}", responses=READS)
 def job(job_id: UUID, context: ContextOf) -> JobView:
     """One job with all its entries."""
-    return _job_view(context, store.job(context.session, job_id))
+    return _job_view(context, context.store.job(job_id))
 
 
-@router.get("/{job_id}/diagnosis")
-def diagnosis(job_id: UUID, context: ContextOf) -> DiagnosisView:
-    """Suspects, reasons and next steps as the job stands."""
-    return _diagnosis(context, store.job(context.session, job_id))
+@router.get("/{job_id}/diagnosis", responses=READS)
+def diagnosis(job_id: UUID, context: ContextOf) -> AnswerView:
+    """Suspects, reasons and next steps as the job stands, as far as they are known."""
+    row = context.store.job(job_id)
+    suspects = context.suspects(row.circuit_revision)
+    known = ask(context.session, row.id, question_of(context.store, row))
+    context.session.commit()
+    context.session.close()
+    return _answer(context, suspects, job_id, known)
 
 
-@router.post("/{job_id}/entries", status_code=201)
+@router.post("/{job_id}/entries", status_code=201, responses=WRITES)
 def add_entry(
-    job_id: UUID,
-    request: NewEntryRequest,
-    context: ContextOf,
-    idempotency_key: Annotated[str, Header(min_length=8, max_length=100)],
+    job_id: UUID, request: NewEntryRequest, context: ContextOf, idempotency_key: Key
 ) -> EntryAdded:
-    """Append an entry. The same ``Idempotency-Key`` twice keeps one entry."""
-    row = store.job(context.session, job_id)
-    _check_entry(context.doctor(row.circuit_revision), row, request.data)
+    """Append an entry. The same ``Idempotency-Key`` twice keeps one entry.
+
+    It is kept and answered with the ranking; the plan follows, and its coming is told among the
+    events.
+    """
+    store = context.store
+    row = store.job(job_id)
+    suspects = context.suspects(row.circuit_revision)
+    _check_entry(suspects, row, request.data)
     entry = store.add_entry(
-        context.session,
         row,
-        store.NewEntry(
+        NewEntry(
             request.data,
             idempotency_key,
             request.supersedes,
             request.expected_sequence,
-            request.author,
+            store.workshop.name,
         ),
     )
-    context.session.commit()
+    known = ask(context.session, row.id, question_of(store, row))
+    kept.tell(context.session, "entry", row.id)
     view = next(e for e in _entry_views(context, row) if e.id == entry.id)
-    return EntryAdded(entry=view, diagnosis=_diagnosis(context, row))
+    context.session.commit()
+    context.session.close()
+    return EntryAdded(entry=view, answer=_answer(context, suspects, job_id, known))
 
 
-@router.get("/{job_id}/entries/{entry_id}/strip")
+@router.get("/{job_id}/entries/{entry_id}/strip", responses=READS)
 def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     """A reading beside what the healthy machine and each suspect predicted without it."""
-    row = store.job(context.session, job_id)
+    row = context.store.job(job_id)
+    suspects = context.suspects(row.circuit_revision)
+    sha256 = row.circuit_revision.sha256
     observations = observations_of(row.entries)
+    kit = context.store.instruments
+    context.session.close()
     reading = next((o for o in observations if o.id == str(entry_id)), None)
     if not isinstance(reading, Reading):
-        raise store.NotFoundError(f"entry {entry_id} is not a reading that stands in this job")
-    doctor = context.doctor(row.circuit_revision)
-    quantity, value = measured(doctor.circuit, reading)
-    before = [o for o in observations if o.id != reading.id]
-    healthy, bands = doctor.strip(before, reading)
+        raise NotFoundError(f"entry {entry_id} is not a reading that stands in this job")
+    quantity, value = measured(suspects.circuit, reading)
+    exhibits = context.rankings.exhibits(suspects, sha256)
+    try:
+        evidence = weigh(exhibits, reading, kit)
+        assert isinstance(evidence, Measured)
+        others = [o for o in observations if o.id != reading.id]
+        healthy, bands = rank(exhibits, others, kit).bands(evidence)
+    except NotPlayedError:
+        want_played(context.queue, sha256)
+        raise NotFoundError("what each suspect would show is still being worked out") from None
     return StripView(
         unit=UNIT_OF_KIND[quantity.kind],
         value=value,
@@ -123,73 +176,68 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     )
 
 
-def _check_entry(doctor: Diagnostician, row: JobRow, data: EntryData) -> None:
-    """Refuse an entry that names what this machine does not have, before anything is written.
-
-    An observation is weighed once: what cannot be weighed would spoil every later diagnosis.
-    """
-    circuit = doctor.circuit
+def _check_entry(suspects: Suspects, row: JobRow, data: EntryData) -> None:
+    """Refuse an entry that names what this machine does not have, before anything is written."""
     if isinstance(data, OBSERVATIONS):
-        try:
-            observation_words(circuit, data)
-        except (StopIteration, KeyError) as error:
-            raise ObservationError(f"this machine has nothing like that: {data!r}") from error
-        weigh(doctor.predictor, data, doctor.instruments)
+        check_observation(suspects, data)
     if isinstance(data, Acceptance) and data.reading not in {e.id for e in row.entries}:
         raise ObservationError(f"the job has no reading {data.reading} to accept")
-    if isinstance(data, Decision) and data.component not in {c.id for c in circuit.components}:
-        raise ObservationError(f"the machine has no component “{data.component}”")
+    if isinstance(data, Decision):
+        known = {c.id for c in suspects.circuit.components}
+        if data.component not in known:
+            raise ObservationError(f"the machine has no component “{data.component}”")
 
 
-def _diagnosis(context: Context, row: JobRow) -> DiagnosisView:
-    doctor = context.doctor(row.circuit_revision)
-    observations = observations_of(row.entries)
-    return report(
-        doctor.circuit, context.doctors.diagnose(row.id, doctor, observations), observations
+def _answer(context: Context, suspects: Suspects, job_id: UUID, known: Known) -> AnswerView:
+    """What is kept about a question, or the ranking alone, and what is still to come."""
+    pending: list[Pending] = []
+    found, trouble = known.diagnosis, known.trouble
+    if found is None:
+        found, fault = _ranking(context, suspects, known)
+        trouble = trouble or fault
+        if found is None and trouble is None:
+            pending.append("ranking")
+            want_played(context.queue, known.question.circuit_sha256)
+    if not known.settled:
+        pending.append("plan")
+        want(context.queue, job_id, known)
+    return AnswerView(
+        question=known.question.key, diagnosis=found, pending=pending, trouble=trouble
     )
 
 
-def _diagnose_later(context: Context, row: JobRow, observations: list[Observation]) -> None:
-    """Work out the diagnosis of a job in the background, without the database."""
-    doctors, job_id, ask = context.doctors, row.id, context.asking(row.circuit_revision)
-    doctors.later(
-        job_id, observations, lambda: doctors.diagnose(job_id, doctors.doctor(*ask), observations)
-    )
+def _ranking(
+    context: Context, suspects: Suspects, known: Known
+) -> tuple[DiagnosisView | None, str | None]:
+    try:
+        return context.rankings.rank(suspects, known.question), None
+    except NotPlayedError:
+        return None, None
+    except UmwegError as error:
+        return None, str(error)
+    except Exception:
+        # No entry may ever make a job unusable: it is kept, and can be withdrawn.
+        log.exception("ranking", question=known.question.key)
+        return None, NO_RANKING
 
 
-def _card(context: Context, row: JobRow) -> JobCard:
-    observations = observations_of(row.entries)
+def _card(row: JobRow, answer: AnswerRow | None, wanted: bool) -> JobCard:
     decision = decision_of(row.entries)
-    leader = share = step = None
-    wanted = bool(observations) and decision is None
-    result = context.doctors.kept(row.id, observations) if wanted else None
-    trouble = context.doctors.trouble(row.id, observations)
-    if wanted and result is None:
-        step = trouble
-        if trouble is None:
-            _diagnose_later(context, row, observations)
-    elif result is not None:
-        if result.suspects:
-            circuit = context.circuit(row.circuit_revision)
-            leader = hypothesis_title(circuit, result.suspects[0].hypothesis)
-            share = result.suspects[0].share
-        first = next((s for s in result.steps if not s.refused), None)
-        if result.enough:
-            step = "Decide: no further reading is worth its minutes"
-        elif first is not None:
-            step = f"{first.point_label} — {first.state_label}"
-    elif decision is None:
-        step = "Take the complaint"
+    summary = (answer.summary if answer is not None else None) or {}
+    trouble = None if answer is None else answer.trouble
+    following = summary.get("next") or trouble
+    if not wanted and decision is None:
+        following = "Take the complaint"
     return JobCard(
         id=row.id,
         machine=machine_view(row.machine),
         complaint=row.complaint,
         created_at=row.created_at,
-        observations=len(observations),
-        leader=leader,
-        leader_share=share,
-        next=step,
-        pending=wanted and result is None and trouble is None,
+        observations=len(observations_of(row.entries)),
+        leader=summary.get("leader"),
+        leader_share=summary.get("share"),
+        next=following,
+        pending=wanted and not summary and trouble is None,
         decision=decision,
     )
 
@@ -210,7 +258,7 @@ def _job_view(context: Context, row: JobRow) -> JobView:
 
 def _entry_views(context: Context, row: JobRow) -> list[EntryView]:
     circuit = context.circuit(row.circuit_revision)
-    kit = {i.id: i for i in store.instruments_of(store.the_workshop(context.session))}
+    kit = {i.id: i for i in context.store.instruments}
     live = {e.id for e, _ in standing(row.entries)}
     views = []
     for entry in row.entries:
@@ -244,7 +292,10 @@ def _entry_views(context: Context, row: JobRow) -> list[EntryView]:
 
 def _words(circuit: Circuit, data: EntryData, entry: EntryRow) -> str:
     if isinstance(data, OBSERVATIONS):
-        return observation_words(circuit, data)
+        try:
+            return observation_words(circuit, data)
+        except UmwegError as error:
+            return f"Does not fit the machine: {error.message}"
     if isinstance(data, Decision):
         return f"Isolated: {circuit.component(data.component).label}. {data.action}"
     if isinstance(data, Acceptance):

@@ -11,11 +11,14 @@ from umweg.core.diagnose.report import BandView, DiagnosisView
 from umweg.core.observe.observations import Instrument
 from umweg.db.entries import Decision, EntryData
 
+LARGEST_ID = 2**31 - 1
+"""Numbers in the database have 32 bits."""
+
 
 class Model(BaseModel):
     """Base of requests and answers; unknown names are refused."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class ProblemView(Model):
@@ -63,7 +66,7 @@ class WorkshopView(Model):
 class NewJob(Model):
     """Open a job on a machine."""
 
-    machine_id: int
+    machine_id: int = Field(ge=1, le=LARGEST_ID)
     complaint: str = Field(min_length=1, max_length=2000)
 
 
@@ -80,6 +83,14 @@ class JobCard(Model):
     next: str | None
     pending: bool = Field(description="the diagnosis is being worked out; ask again")
     decision: Decision | None
+
+
+class JobList(Model):
+    """Some of the jobs, and how many there are in all."""
+
+    jobs: list[JobCard]
+    total: int
+    offset: int
 
 
 class VerdictView(Model):
@@ -126,15 +137,41 @@ class NewEntryRequest(Model):
 
     data: EntryData
     supersedes: UUID | None = None
-    expected_sequence: int | None = None
-    author: str = Field(default="", max_length=100)
+    expected_sequence: int | None = Field(
+        default=None, ge=0, le=LARGEST_ID, description="how many entries the writer has seen"
+    )
+
+
+Pending = Literal["ranking", "plan"]
+
+
+class AnswerView(Model):
+    """What is known about a job as it stands, and what is still being worked out."""
+
+    question: str = Field(
+        description="changes whenever something that counts is added or withdrawn"
+    )
+    diagnosis: DiagnosisView | None
+    pending: list[Pending]
+    trouble: str | None = Field(description="why it cannot be worked out; the record is untouched")
 
 
 class EntryAdded(Model):
-    """The entry that was kept, and the diagnosis with it."""
+    """The entry that was kept, and what is known with it."""
 
     entry: EntryView
-    diagnosis: DiagnosisView
+    answer: AnswerView
+
+
+class WorkView(Model):
+    """A piece of work in the background."""
+
+    id: int
+    task: str
+    title: str
+    status: str
+    done: int
+    total: int
 
 
 class StripView(Model):
@@ -239,5 +276,6 @@ class SolvedStateView(Model):
 
     state: str
     suspect: str | None
+    pending: bool = Field(description="it is being played; ask again")
     nets: dict[str, NetValue]
     flows_lpm: dict[str, float]

@@ -3,9 +3,9 @@
 from fastapi import APIRouter
 
 from umweg.core.units import UNITS
-from umweg.db import store
 from umweg.db.models import Machine
-from umweg.web.context import SessionOf
+from umweg.web.context import StoreOf
+from umweg.web.problems import READS
 from umweg.web.schemas import MachineView, UnitView, WorkshopView
 
 router = APIRouter(prefix="/api", tags=["workshop"])
@@ -24,18 +24,18 @@ def machine_view(machine: Machine) -> MachineView:
     )
 
 
-@router.get("/workshop")
-def workshop(session: SessionOf) -> WorkshopView:
+@router.get("/workshop", responses=READS)
+def workshop(store: StoreOf) -> WorkshopView:
     """The workshop, its instruments and machines."""
-    row = store.the_workshop(session)
+    row = store.workshop
     return WorkshopView(
         name=row.name,
         currency=row.currency,
         labour_per_min=row.labour_per_min,
-        instruments=store.instruments_of(row),
+        instruments=store.instruments,
         units=[
             UnitView(symbol=u.symbol, kind=u.kind, factor=u.factor, offset=u.offset)
             for u in UNITS.values()
         ],
-        machines=[machine_view(m) for m in store.machines_of(session)],
+        machines=[machine_view(m) for m in store.machines],
     )

@@ -1,8 +1,11 @@
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Entry, Schemas } from "../../api/client";
-import { useAddEntry, useJob, useSchematic } from "../../api/queries";
+import { useEvents } from "../../api/events";
+import { withPending } from "../../api/outbox";
+import { useJob, usePending, useSchematic } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
+import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice } from "../../ui/primitives";
 import { HOW, type How, OIL, type OilLook, WHEN, type When } from "../../words";
 
@@ -25,22 +28,21 @@ export function ComplaintPage() {
   const navigate = useNavigate();
   const job = useJob(jobId);
   const schematic = useSchematic(job.data?.circuit_revision);
-  const add = useAddEntry(jobId);
+  const pending = usePending(jobId);
+  useEvents(jobId);
   const [when, setWhen] = useState<When>("warm");
-  const entries = job.data?.entries ?? [];
+  const entries = withPending(job.data?.entries ?? [], pending.items);
   const oil = entries.findLast((e) => e.standing && e.data.kind === "oil");
 
   const tell = (functionId: string, move: string, how: How) => {
     const old = told(entries, functionId, move, when);
     if (old && (old.data as Behaviour).how === how) return;
-    add.mutate({
-      data: { kind: "behaviour", id: "new", function: functionId, move, how, when },
-      supersedes: old?.id,
-    });
+    const data = { kind: "behaviour", id: "new", function: functionId, move, how, when } as const;
+    pending.add(data, old?.id);
   };
   const look = (value: OilLook) => {
     if (oil?.data.kind === "oil" && oil.data.look === value) return;
-    add.mutate({ data: { kind: "oil", id: "new", look: value }, supersedes: oil?.id });
+    pending.add({ kind: "oil", id: "new", look: value }, oil?.id);
   };
 
   return (
@@ -55,7 +57,7 @@ export function ComplaintPage() {
     >
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-5">
         {job.error && <Failure error={job.error} />}
-        {add.error && <Failure error={add.error} />}
+        <PendingBar items={pending.items} onDismiss={pending.dismiss} />
         <div className="mb-4 flex flex-wrap items-center justify-between gap-3">
           <h2 className="font-bold text-lg">How does each function behave?</h2>
           <fieldset className="flex gap-1.5" aria-label="When">
@@ -91,7 +93,6 @@ export function ComplaintPage() {
                         key={key}
                         look={how === key ? "chosen" : "plain"}
                         aria-pressed={how === key}
-                        disabled={add.isPending}
                         onClick={() => tell(f.id, move.id, key)}
                       >
                         {HOW[key]}
@@ -112,7 +113,6 @@ export function ComplaintPage() {
                 key={key}
                 look={chosen ? "chosen" : "plain"}
                 aria-pressed={chosen}
-                disabled={add.isPending}
                 onClick={() => look(key)}
               >
                 {OIL[key]}

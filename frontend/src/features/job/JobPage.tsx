@@ -1,18 +1,22 @@
 import { Tabs } from "radix-ui";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import type {
+  Answer,
   Diagnosis,
   EntryData,
   Job,
+  Plan,
   Schematic as SchematicData,
   Step,
   Workshop,
 } from "../../api/client";
+import { useEvents } from "../../api/events";
+import { withPending } from "../../api/outbox";
 import {
-  useAddEntry,
-  useDiagnosis,
+  useAnswer,
   useJob,
+  usePending,
   useSchematic,
   useSolvedState,
   useWorkshop,
@@ -20,7 +24,9 @@ import {
 import { Schematic } from "../../schematic/Schematic";
 import { pressureColour, SCALE_TOP_BAR } from "../../schematic/scale";
 import { Frame } from "../../ui/Frame";
+import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice, Select } from "../../ui/primitives";
+import { WorkBar } from "../../ui/WorkBar";
 import { RecordPanel } from "../record/RecordPanel";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
@@ -87,44 +93,57 @@ function Scale() {
 
 interface BenchProps {
   job: Job;
-  diagnosis: Diagnosis;
+  answer: Answer | undefined;
   workshop: Workshop;
   schematic: SchematicData;
+  pending: ReturnType<typeof usePending>;
 }
 
 const TAB =
   "min-h-12 flex-1 border-b-4 border-transparent font-semibold data-[state=active]:border-way data-[state=active]:text-way-deep";
 
-function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
-  const add = useAddEntry(job.id);
-  const offered = diagnosis.next_steps.filter((s) => !s.refused);
+/** Before anything is known: nobody is suspected, nothing is planned. */
+const UNKNOWN: Diagnosis = {
+  suspects: [],
+  other_share: 0,
+  explained: true,
+  two_faults_considered: false,
+  left_out: [],
+  plan: null,
+};
+
+function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
+  const newest = answer?.diagnosis ?? UNKNOWN;
+  const plan = useShownPlan(
+    answer,
+    pending.items.some((i) => i.state !== "refused"),
+  );
+  const entries = withPending(job.entries, pending.items);
   const [chosenKey, setChosenKey] = useState<string | null>(null);
+  // The step whose reading is being typed stays, whatever is found out meanwhile.
+  const [held, setHeld] = useState<Step | null>(null);
+  const steps = plan.shown?.next_steps ?? [];
   const chosen: Step | undefined =
-    diagnosis.next_steps.find((s) => stepKey(s) === chosenKey) ?? offered[0];
+    held ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
   const [tab, setTab] = useState(job.decision ? "record" : "next");
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
-  const state = stateChoice ?? (chosen?.state || lastSeen(job, schematic));
+  const state = stateChoice ?? (chosen?.state || lastSeen({ entries }, schematic));
   const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
-  const suspicion = useMemo(() => suspicionOf(diagnosis), [diagnosis]);
+  const suspicion = useMemo(() => suspicionOf(newest), [newest]);
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.point);
 
   const keep = (data: EntryData, supersedes?: string) => {
-    add.mutate(
-      { data, supersedes },
-      {
-        onSuccess: () => {
-          setChosenKey(null);
-          setStateChoice(null);
-          if (data.kind === "decision") setTab("record");
-        },
-      },
-    );
+    pending.add(data, supersedes);
+    setHeld(null);
+    setChosenKey(null);
+    setStateChoice(null);
+    if (data.kind === "decision") setTab("record");
   };
 
   return (
-    <div className="grid min-h-0 flex-1 grid-cols-[1fr_27rem] max-[900px]:grid-cols-1 max-[900px]:grid-rows-[1fr_1fr]">
+    <main className="grid min-h-0 flex-1 grid-cols-[1fr_27rem] max-[900px]:grid-cols-1 max-[900px]:grid-rows-[1fr_1fr]">
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-center gap-3 border-line border-b px-3 py-1.5">
           <div className="min-w-0 flex-1">
@@ -142,7 +161,7 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
               onChange={setPlayer}
               options={[
                 { value: "healthy", label: "as it should be" },
-                ...diagnosis.suspects
+                ...newest.suspects
                   .filter((s) => s.faults.length === 1)
                   .map((s) => ({ value: s.key, label: `if ${s.title}` })),
               ]}
@@ -158,14 +177,14 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
         <div className="min-h-0 flex-1">
           <Schematic
             schematic={schematic}
-            solved={solved.data}
+            solved={solved.data?.pending ? undefined : solved.data}
             suspicion={suspicion}
             target={chosen && chosen.kind === "reading" ? chosen.point : null}
             selected={selected}
             onSelect={setSelected}
           />
         </div>
-        {selected && <PartNote schematic={schematic} diagnosis={diagnosis} id={selected} />}
+        {selected && <PartNote schematic={schematic} diagnosis={newest} id={selected} />}
       </div>
       <Tabs.Root
         value={tab}
@@ -180,25 +199,41 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
             Suspects
           </Tabs.Trigger>
           <Tabs.Trigger value="record" className={TAB}>
-            Record {job.entries.length}
+            Record {entries.length}
           </Tabs.Trigger>
         </Tabs.List>
-        <Leader diagnosis={diagnosis} onOpen={() => setTab("suspects")} />
+        <Leader diagnosis={newest} onOpen={() => setTab("suspects")} />
+        <PendingBar items={pending.items} onDismiss={pending.dismiss} />
+        {answer?.trouble && (
+          <div className="p-2" role="alert">
+            <Notice tone="stop">
+              <b>No answer for this record.</b> {answer.trouble} Everything is kept; what does not
+              fit can be withdrawn in the record.
+            </Notice>
+          </div>
+        )}
         <div className="min-h-0 flex-1 overflow-auto p-3">
-          {add.error && <Failure error={add.error} />}
           <Tabs.Content value="next">
-            {chosen ? (
+            {plan.changed && !held && (
+              <div className="mb-3">
+                <Button look="main" className="w-full" onClick={plan.showNewest}>
+                  The job has changed meanwhile. Show what is next now
+                </Button>
+              </div>
+            )}
+            {chosen && plan.shown ? (
               <StepPanel
-                diagnosis={diagnosis}
+                diagnosis={{ ...newest, plan: plan.shown }}
                 workshop={workshop}
                 chosen={chosen}
                 conditions={conditionsOf(schematic, chosen.state)}
                 pointLabel={pointIndex >= 0 ? `M${pointIndex + 1}` : ""}
-                busy={add.isPending}
+                reading={held !== null}
+                onRead={(reading) => setHeld(reading ? chosen : null)}
                 onChoose={(s) => setChosenKey(stepKey(s))}
                 onKeep={keep}
               />
-            ) : (
+            ) : plan.shown ? (
               <div className="grid gap-3">
                 <Notice tone="plain">
                   No reading is left that is worth its minutes. Confirm the leading suspect by eye,
@@ -208,30 +243,66 @@ function Bench({ job, diagnosis, workshop, schematic }: BenchProps) {
                   Go to the suspects
                 </Button>
               </div>
+            ) : (
+              !answer?.trouble && (
+                <div className="grid gap-3" aria-live="polite">
+                  <p>The next step is being worked out …</p>
+                  <WorkBar wanted={answer?.pending.includes("ranking") ?? true} />
+                </div>
+              )
             )}
           </Tabs.Content>
           <Tabs.Content value="suspects">
-            <SuspectsPanel
-              diagnosis={diagnosis}
-              currency={workshop.currency}
-              selected={selected}
-              busy={add.isPending}
-              onSelect={setSelected}
-              onDecide={keep}
-            />
+            {answer?.diagnosis || answer?.trouble ? (
+              <SuspectsPanel
+                diagnosis={newest}
+                currency={workshop.currency}
+                selected={selected}
+                onSelect={setSelected}
+                onDecide={keep}
+              />
+            ) : (
+              <div className="grid gap-3" aria-live="polite">
+                <p>Playing every plausible fault …</p>
+                <WorkBar wanted />
+              </div>
+            )}
           </Tabs.Content>
           <Tabs.Content value="record">
-            <RecordPanel
-              job={job}
-              suspects={diagnosis.suspects}
-              busy={add.isPending}
-              onAdd={keep}
-            />
+            <RecordPanel job={job} entries={entries} suspects={newest.suspects} onAdd={keep} />
           </Tabs.Content>
         </div>
       </Tabs.Root>
-    </div>
+    </main>
   );
+}
+
+/**
+ * The plan on screen. After one's own entry it gives way at once to the next; when somebody else
+ * changed the job it stays under the finger until the new one is asked for.
+ */
+function useShownPlan(answer: Answer | undefined, acting: boolean) {
+  const [shown, setShown] = useState<{ question: string; plan: Plan } | null>(null);
+  const acted = useRef(true);
+  if (acting) acted.current = true;
+  const newest = answer?.diagnosis?.plan;
+  const question = answer?.question;
+  const current = shown?.question === question;
+  useEffect(() => {
+    if (!newest || !question || acting) return;
+    if (acted.current || current) {
+      acted.current = false;
+      setShown({ question, plan: newest });
+    }
+  }, [newest, question, acting, current]);
+  const waits = acting || (acted.current && !current);
+  return {
+    shown: waits ? null : (shown?.plan ?? null),
+    changed: !waits && !current && newest !== null && newest !== undefined,
+    showNewest: () => {
+      if (newest && question) setShown({ question, plan: newest });
+    },
+  };
 }
 
 /** Always in view: who leads, and how the belief is spread. */
@@ -294,10 +365,13 @@ function PartNote({
 export function JobPage() {
   const { jobId = "" } = useParams();
   const job = useJob(jobId);
-  const diagnosis = useDiagnosis(jobId);
+  const answer = useAnswer(jobId);
   const workshop = useWorkshop();
   const schematic = useSchematic(job.data?.circuit_revision);
-  const error = job.error ?? diagnosis.error ?? workshop.error ?? schematic.error;
+  const pending = usePending(jobId);
+  useEvents(jobId);
+  // Without an answer there is still the record, and what does not fit can be withdrawn there.
+  const error = job.error ?? workshop.error ?? schematic.error;
   return (
     <Frame
       title={job.data?.machine.name ?? "Job"}
@@ -311,20 +385,22 @@ export function JobPage() {
         </Link>
       }
     >
-      {error && (
+      {(error ?? answer.error) && (
         <div className="p-4">
-          <Failure error={error} />
+          <Failure error={(error ?? answer.error) as Error} />
         </div>
       )}
-      {job.data && diagnosis.data && workshop.data && schematic.data ? (
+      {job.data && workshop.data && schematic.data ? (
         <Bench
+          key={jobId}
           job={job.data}
-          diagnosis={diagnosis.data}
+          answer={answer.data}
           workshop={workshop.data}
           schematic={schematic.data}
+          pending={pending}
         />
       ) : (
-        !error && <p className="p-6">Playing every plausible fault …</p>
+        !error && <p className="p-6">Reading the job …</p>
       )}
     </Frame>
   );

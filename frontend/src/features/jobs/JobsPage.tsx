@@ -1,9 +1,11 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type JobCard, type Workshop } from "../../api/client";
+import { api, type JobCard, newKey, type Workshop } from "../../api/client";
+import { useEvents } from "../../api/events";
 import { useJobs, useWorkshop } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Select, Tag } from "../../ui/primitives";
+import { WorkBar } from "../../ui/WorkBar";
 
 function Progress({ job }: { job: JobCard }) {
   if (job.decision) return <Tag tone="good">Part isolated</Tag>;
@@ -61,13 +63,20 @@ function NewJob({ workshop }: { workshop: Workshop }) {
   const [machine, setMachine] = useState(String(workshop.machines[0]?.id ?? ""));
   const [complaint, setComplaint] = useState("");
   const [error, setError] = useState<Error | null>(null);
+  const [opening, setOpening] = useState(false);
+  // The same form, sent twice, opens one job.
+  const sent = useRef<{ form: string; key: string } | null>(null);
   const navigate = useNavigate();
   const open = async () => {
+    const form = JSON.stringify([machine, complaint.trim()]);
+    if (sent.current?.form !== form) sent.current = { form, key: newKey() };
+    setOpening(true);
     try {
-      const job = await api.openJob(Number(machine), complaint.trim());
+      const job = await api.openJob(Number(machine), complaint.trim(), sent.current.key);
       navigate(`/jobs/${job.id}/complaint`);
     } catch (failure) {
       setError(failure as Error);
+      setOpening(false);
     }
   };
   return (
@@ -90,7 +99,7 @@ function NewJob({ workshop }: { workshop: Workshop }) {
           value={complaint}
           onChange={(e) => setComplaint(e.target.value)}
         />
-        <Button look="main" disabled={!complaint.trim() || !machine} onClick={open}>
+        <Button look="main" disabled={!complaint.trim() || !machine || opening} onClick={open}>
           Open
         </Button>
       </div>
@@ -103,20 +112,69 @@ function NewJob({ workshop }: { workshop: Workshop }) {
   );
 }
 
+const WHICH = { all: null, open: false, decided: true } as const;
+const WHICH_LABEL = { all: "All", open: "Open", decided: "Isolated" } as const;
+type Which = keyof typeof WHICH;
+
+/** What list there is none in says why. */
+function nothing(search: string, which: Which): string {
+  if (search.trim()) return "No job matches. Search for a machine, an owner, a serial number.";
+  return which === "all" ? "No job yet. Open the first one below." : "No job of that kind.";
+}
+
 export function JobsPage() {
-  const jobs = useJobs();
+  const [search, setSearch] = useState("");
+  const [which, setWhich] = useState<Which>("all");
+  const jobs = useJobs(search, WHICH[which]);
   const workshop = useWorkshop();
+  useEvents(null);
+  const pages = jobs.data?.pages ?? [];
+  const shown = pages.flatMap((page) => page.jobs);
+  const total = pages.at(-1)?.total ?? 0;
   return (
     <Frame title={workshop.data?.name ?? "Workshop"} subtitle="Jobs">
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-6">
+        <div className="mb-4 flex flex-wrap items-center gap-3">
+          <input
+            type="search"
+            aria-label="Search the jobs"
+            placeholder="Machine, owner, serial number, complaint"
+            className="min-h-11 min-w-64 flex-1 rounded-md border border-ink/40 bg-card px-3"
+            maxLength={200}
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+          />
+          <fieldset className="flex gap-1.5" aria-label="Which jobs">
+            {(Object.keys(WHICH) as Which[]).map((key) => (
+              <Button
+                key={key}
+                look={which === key ? "chosen" : "plain"}
+                aria-pressed={which === key}
+                onClick={() => setWhich(key)}
+              >
+                {WHICH_LABEL[key]}
+              </Button>
+            ))}
+          </fieldset>
+        </div>
         {jobs.error && <Failure error={jobs.error} />}
         {jobs.isPending && <p>Reading the jobs …</p>}
-        {jobs.data?.length === 0 && <p>No job yet. Open the first one below.</p>}
-        <ul className="grid gap-3">
-          {jobs.data?.map((job) => (
+        {jobs.data && shown.length === 0 && <p>{nothing(search, which)}</p>}
+        <WorkBar wanted={shown.some((job) => job.pending)} />
+        <ul className="mt-3 grid gap-3">
+          {shown.map((job) => (
             <Card key={job.id} job={job} />
           ))}
         </ul>
+        {jobs.hasNextPage && (
+          <Button
+            className="mt-3 w-full"
+            disabled={jobs.isFetchingNextPage}
+            onClick={() => void jobs.fetchNextPage()}
+          >
+            Show more: {shown.length} of {total}
+          </Button>
+        )}
         {workshop.data && <NewJob workshop={workshop.data} />}
       </main>
     </Frame>

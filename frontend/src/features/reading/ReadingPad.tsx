@@ -10,7 +10,6 @@ interface ReadingPadProps {
   workshop: Workshop;
   conditions: string;
   rows: StripRow[];
-  busy: boolean;
   onKeep: (data: EntryData) => void;
   onCancel: () => void;
 }
@@ -23,7 +22,6 @@ export function ReadingPad({
   workshop,
   conditions,
   rows,
-  busy,
   onKeep,
   onCancel,
 }: ReadingPadProps) {
@@ -109,7 +107,7 @@ export function ReadingPad({
         >
           Repeat it
         </Button>
-        <Button look="main" disabled={!all.length || busy} onClick={keep}>
+        <Button look="main" disabled={!all.length} onClick={keep}>
           Keep the reading
         </Button>
       </div>

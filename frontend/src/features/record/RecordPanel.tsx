@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Entry, type EntryData, type Job, type Suspect } from "../../api/client";
+import type { ShownEntry } from "../../api/outbox";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
 import { VERDICT } from "../../words";
@@ -8,8 +9,9 @@ import { Strip } from "../reading/Strip";
 
 interface RecordPanelProps {
   job: Job;
+  /** What is kept and what is on its way. */
+  entries: ShownEntry[];
   suspects: Suspect[];
-  busy: boolean;
   onAdd: (data: EntryData, supersedes?: string) => void;
 }
 
@@ -19,6 +21,7 @@ function ReadingStrip({ job, entry, suspects }: { job: Job; entry: Entry; suspec
     queryFn: () => api.strip(job.id, entry.id),
   });
   const titles = new Map(suspects.map((s) => [s.key, s]));
+  if (strip.error) return <p className="text-sm">{strip.error.message}</p>;
   if (!strip.data) return <p className="text-sm">Computing …</p>;
   const spec = entry.verdict && {
     key: "specification",
@@ -57,11 +60,9 @@ function Verdict({ entry }: { entry: Entry }) {
 /** A reading outside its specification can be accepted with a reason; its verdict stays. */
 function Accept({
   reason,
-  busy,
   onAccept,
 }: {
   reason: string | undefined;
-  busy: boolean;
   onAccept: (reason: string) => void;
 }) {
   const [text, setText] = useState<string | null>(null);
@@ -81,7 +82,7 @@ function Accept({
         value={text}
         onChange={(e) => setText(e.target.value)}
       />
-      <Button disabled={busy || !text.trim()} onClick={() => onAccept(text.trim())}>
+      <Button disabled={!text.trim()} onClick={() => onAccept(text.trim())}>
         Accept
       </Button>
     </div>
@@ -89,11 +90,11 @@ function Accept({
 }
 
 /** The job's record: what was told, seen, read and decided; corrections stand beside what they mend. */
-export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
+export function RecordPanel({ job, entries, suspects, onAdd }: RecordPanelProps) {
   const [open, setOpen] = useState<string | null>(null);
   const [note, setNote] = useState("");
   const accepted = new Map(
-    job.entries.flatMap((e) =>
+    entries.flatMap((e) =>
       e.standing && e.data.kind === "acceptance" ? [[e.data.reading, e.data.reason] as const] : [],
     ),
   );
@@ -105,7 +106,7 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
         </Notice>
       )}
       <ol className="grid gap-1.5">
-        {job.entries.map((entry) => (
+        {entries.map((entry) => (
           <li
             key={entry.id}
             className={`rounded-md border border-line bg-card px-3 py-2 text-sm ${entry.standing ? "" : "opacity-60"}`}
@@ -115,18 +116,18 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
                 <span className="mr-1.5 text-soft">{entry.sequence}.</span>
                 {entry.words}
               </span>
-              {entry.standing && (
+              {entry.onItsWay && <Tag tone="warn">on its way</Tag>}
+              {entry.standing && !entry.onItsWay && entry.data.kind !== "withdrawal" && (
                 <Button
                   look="quiet"
                   className="!px-1 text-sm"
-                  disabled={busy}
                   onClick={() => onAdd({ kind: "withdrawal", reason: "" }, entry.id)}
                 >
                   Withdraw
                 </Button>
               )}
             </div>
-            {entry.standing && entry.data.kind === "reading" && (
+            {entry.standing && !entry.onItsWay && entry.data.kind === "reading" && (
               <div className="flex items-center justify-between gap-2">
                 <Button
                   look="quiet"
@@ -141,7 +142,6 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
             {entry.standing && entry.verdict && entry.verdict.word !== "pass" && (
               <Accept
                 reason={accepted.get(entry.id)}
-                busy={busy}
                 onAccept={(reason) => onAdd({ kind: "acceptance", reading: entry.id, reason })}
               />
             )}
@@ -158,7 +158,7 @@ export function RecordPanel({ job, suspects, busy, onAdd }: RecordPanelProps) {
         />
       </label>
       <Button
-        disabled={busy || !note.trim()}
+        disabled={!note.trim()}
         onClick={() => {
           onAdd({ kind: "note", text: note.trim() });
           setNote("");

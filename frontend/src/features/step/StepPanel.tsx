@@ -1,4 +1,3 @@
-import { useState } from "react";
 import type { Diagnosis, EntryData, Step, Workshop } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
@@ -14,8 +13,10 @@ interface StepPanelProps {
   pointLabel: string;
   /** Engine, oil and levers of the step's state, in words. */
   conditions: string;
-  busy: boolean;
   onChoose: (step: Step) => void;
+  /** A reading is being typed: the step stays until it is kept or left. */
+  reading: boolean;
+  onRead: (reading: boolean) => void;
   onKeep: (data: EntryData) => void;
 }
 
@@ -41,7 +42,7 @@ function rowsOf(step: Step, diagnosis: Diagnosis): StripRow[] {
   });
 }
 
-function Answers({ step, busy, onKeep }: Pick<StepPanelProps, "busy" | "onKeep"> & { step: Step }) {
+function Answers({ step, onKeep }: Pick<StepPanelProps, "onKeep"> & { step: Step }) {
   const likely = new Map(step.outcomes.map((o) => [o.word, o.probability]));
   const percent = (word: string) => `${Math.round((likely.get(word) ?? 0) * 100)} %`;
   const [functionId = "", move = ""] = step.point.split(".");
@@ -75,7 +76,6 @@ function Answers({ step, busy, onKeep }: Pick<StepPanelProps, "busy" | "onKeep">
         <Button
           key={answer.label}
           className="flex justify-between"
-          disabled={busy}
           onClick={() => onKeep(answer.data)}
         >
           <span className="first-letter:uppercase">{answer.label}</span>
@@ -113,13 +113,13 @@ export function StepPanel(props: StepPanelProps) {
     chosen: step,
     pointLabel,
     conditions,
-    busy,
     onChoose,
     onKeep,
+    reading,
+    onRead,
   } = props;
-  const [reading, setReading] = useState<string | null>(null);
   const rows = rowsOf(step, diagnosis);
-  if (reading === stepKey(step)) {
+  if (reading) {
     return (
       <ReadingPad
         key={stepKey(step)}
@@ -127,13 +127,12 @@ export function StepPanel(props: StepPanelProps) {
         workshop={workshop}
         conditions={conditions}
         rows={rows}
-        busy={busy}
         onKeep={onKeep}
-        onCancel={() => setReading(null)}
+        onCancel={() => onRead(false)}
       />
     );
   }
-  const others = diagnosis.next_steps.filter((s) => stepKey(s) !== stepKey(step));
+  const others = (diagnosis.plan?.next_steps ?? []).filter((s) => stepKey(s) !== stepKey(step));
   const offered = others.filter((s) => !s.refused).slice(0, 5);
   const refused = others.filter((s) => s.refused);
   return (
@@ -172,15 +171,11 @@ export function StepPanel(props: StepPanelProps) {
       <Cautions step={step} />
       {!step.refused &&
         (step.kind === "reading" ? (
-          <Button
-            look="main"
-            className="min-h-14 text-lg"
-            onClick={() => setReading(stepKey(step))}
-          >
+          <Button look="main" className="min-h-14 text-lg" onClick={() => onRead(true)}>
             Enter the reading
           </Button>
         ) : (
-          <Answers step={step} busy={busy} onKeep={onKeep} />
+          <Answers step={step} onKeep={onKeep} />
         ))}
       {step.kind === "reading" && (
         <div>

@@ -28,7 +28,6 @@ interface SuspectsPanelProps {
   diagnosis: Diagnosis;
   currency: string;
   selected: string | null;
-  busy: boolean;
   onSelect: (component: string | null) => void;
   onDecide: (data: EntryData) => void;
 }
@@ -37,16 +36,12 @@ function Decide({
   suspect,
   diagnosis,
   currency,
-  busy,
   onDecide,
-}: { suspect: Suspect } & Pick<
-  SuspectsPanelProps,
-  "diagnosis" | "currency" | "busy" | "onDecide"
->) {
+}: { suspect: Suspect } & Pick<SuspectsPanelProps, "diagnosis" | "currency" | "onDecide">) {
   const fault = suspect.faults[0];
   const [action, setAction] = useState(fault?.remedy ?? "");
   if (!fault) return null;
-  const repair = diagnosis.repairs.find((r) => r.component === fault.component);
+  const repair = diagnosis.plan?.repairs.find((r) => r.component === fault.component);
   return (
     <div className="mt-2 grid gap-2 rounded-md border border-way/50 bg-paper p-3">
       <p className="text-sm">
@@ -69,7 +64,7 @@ function Decide({
       <BeforeOpening />
       <Button
         look="main"
-        disabled={busy || !action.trim()}
+        disabled={!action.trim()}
         onClick={() =>
           onDecide({
             kind: "decision",
@@ -105,12 +100,17 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
           No single fault explains all of it: two faults at once are considered.
         </Notice>
       )}
-      {diagnosis.enough && (
+      {diagnosis.plan?.enough && (
         <Notice tone="good">
           No further reading is worth its minutes: repairing the leader now is cheaper than asking
           on.
         </Notice>
       )}
+      {diagnosis.left_out.map((left) => (
+        <Notice key={left.observation} tone="warn">
+          <b>Kept, but not weighed:</b> {left.words}. {left.why}
+        </Notice>
+      ))}
       {diagnosis.suspects.map((suspect) => {
         const isOpen = open === suspect.key;
         const peers = suspect.group.filter((k) => k !== suspect.key);
@@ -161,7 +161,6 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
                     suspect={suspect}
                     diagnosis={diagnosis}
                     currency={props.currency}
-                    busy={props.busy}
                     onDecide={props.onDecide}
                   />
                 )}

@@ -1,11 +1,12 @@
 """The circuit document, format ``umweg-circuit/1``: a netlist, not a drawing."""
 
 import json
-from typing import Annotated, Literal
+from collections.abc import Sequence
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from umweg.core.errors import FormatError, Problem
+from umweg.core.errors import CircuitError, FormatError, Problem
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=60)]
 LoadState = Literal["free", "working", "stalled", "held"]
@@ -199,16 +200,31 @@ class Circuit(Document):
     notes: dict[str, str] = Field(default_factory=dict)
 
     def component(self, component_id: str) -> Component:
-        """The component of that id; KeyError when there is none."""
-        return next(c for c in self.components if c.id == component_id)
+        """The component of that id.
+
+        Raises
+        ------
+        CircuitError : there is none; so for the next two.
+        """
+        return _named(self.components, component_id, "component")
 
     def function(self, function_id: str) -> Function:
-        """The function of that id; StopIteration when there is none."""
-        return next(f for f in self.functions if f.id == function_id)
+        """The function of that id."""
+        return _named(self.functions, function_id, "function")
 
     def test_point(self, point_id: str) -> TestPoint:
-        """The test point of that id; StopIteration when there is none."""
-        return next(p for p in self.test_points if p.id == point_id)
+        """The test point of that id."""
+        return _named(self.test_points, point_id, "test point")
+
+
+Named = TypeVar("Named", Component, Function, TestPoint)
+
+
+def _named(items: Sequence[Named], wanted: str, what: str) -> Named:
+    for item in items:
+        if item.id == wanted:
+            return item
+    raise CircuitError(f"the circuit has no {what} “{wanted}”")
 
 
 def problems_of(error: ValidationError) -> tuple[Problem, ...]:

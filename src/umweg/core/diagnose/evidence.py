@@ -8,19 +8,23 @@ it at a price, so one misread gauge does not kill the truth.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import get_args
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
-from umweg.core.errors import ObservationError
+from umweg.core.observe.exhibits import (
+    BEHAVIOURS,
+    OIL_LOOKS,
+    Exhibits,
+    Suspects,
+    check_behaviour,
+    check_indicator,
+)
 from umweg.core.observe.observations import (
-    OIL_C_OF_WHEN,
     Behaviour,
-    How,
     IndicatorLook,
     Instrument,
     Look,
@@ -29,17 +33,7 @@ from umweg.core.observe.observations import (
     measured,
     resolve_state,
 )
-from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import (
-    STANDS_SHARE,
-    Quantity,
-    check_quantity,
-    drift_of,
-    from_scale,
-    moved_net,
-    speed_of,
-    to_scale,
-)
+from umweg.core.observe.quantities import Quantity, from_scale, to_scale
 from umweg.core.units import to_base
 
 MISREAD_SHARE = 0.02
@@ -51,8 +45,6 @@ CONDITIONS_SD = 0.01
 FLOOR_SD = 0.2
 """No reading is taken finer than this [bar or L/min]; the model is not finer either."""
 DEFAULT_ACCURACY_PCT = 1.6
-OIL_LOOKS = ("clear", "foamy", "milky", "dark")
-BEHAVIOURS = get_args(How)
 _SET_ASIDE = 1e9
 
 
@@ -130,24 +122,28 @@ def log_broad(quantity: Quantity, mean: Array, value: float) -> float:
 
 
 def weigh(
-    predictor: Predictor, observation: Observation, instruments: Sequence[Instrument]
+    exhibits: Exhibits, observation: Observation, instruments: Sequence[Instrument]
 ) -> Evidence:
     """Turn one observation into evidence about every candidate.
 
     Raises
     ------
     ObservationError : it names something the circuit lacks, or a unit that does not fit.
+    StateError : it was made in a state that the circuit cannot be in.
+    NotPlayedError : what the candidates would show there was not worked out yet.
     """
     if isinstance(observation, Reading):
-        return _weigh_reading(predictor, observation, instruments)
+        return _weigh_reading(exhibits, observation, instruments)
     if isinstance(observation, Behaviour):
-        return _weigh_behaviour(predictor, observation)
+        return _weigh_behaviour(exhibits, observation)
     if isinstance(observation, IndicatorLook):
-        state = resolve_state(predictor.circuit, observation.state)
-        trip = indicator_probability(predictor, observation.component, state)
+        circuit = exhibits.suspects.circuit
+        check_indicator(circuit, observation.component)
+        state = resolve_state(circuit, observation.state)
+        trip = exhibits.tripped(observation.component, state)
         seen = trip if observation.tripped else 1.0 - trip
         return _told(observation.id, seen, 2)
-    return _weigh_oil(predictor, observation)
+    return _weigh_oil(exhibits, observation)
 
 
 def _told(identifier: str, probability: Array, categories: int) -> Told:
@@ -156,12 +152,12 @@ def _told(identifier: str, probability: Array, categories: int) -> Told:
 
 
 def _weigh_reading(
-    predictor: Predictor, reading: Reading, instruments: Sequence[Instrument]
+    exhibits: Exhibits, reading: Reading, instruments: Sequence[Instrument]
 ) -> Measured:
-    quantity, value_base = measured(predictor.circuit, reading)
-    state = resolve_state(predictor.circuit, reading.state)
-    table = predictor[state]
-    row = table.row(quantity)
+    circuit = exhibits.suspects.circuit
+    quantity, value_base = measured(circuit, reading)
+    state = resolve_state(circuit, reading.state)
+    shown = exhibits.shown(quantity, state)
     instrument = next((i for i in instruments if i.id == reading.instrument), None)
     value = float(to_scale(quantity, np.asarray(value_base)))
     return Measured(
@@ -170,139 +166,21 @@ def _weigh_reading(
         state,
         value,
         noise_sd(quantity, value_base, instrument),
-        table.mean[row],
-        table.slope[row],
-        table.known,
-        log_broad(quantity, table.mean[row], value),
+        shown.mean,
+        shown.slope,
+        shown.known,
+        log_broad(quantity, shown.mean, value),
     )
 
 
-def behaviour_states(
-    circuit: Circuit, function_id: str, move: str, when: str
-) -> list[MachineState]:
-    """The states in which an operator judges a function: light, loaded, held."""
-    function = circuit.function(function_id)
-    oil_c = OIL_C_OF_WHEN[when]
-    states = []
-    for load in ("free", "working"):
-        if load in function.loads:
-            states.append(
-                MachineState(
-                    label=f"{function.label} {function.moves[move].label}, {load}",
-                    engine="rated",
-                    oil_c=oil_c,
-                    moves={function_id: move},
-                    loads={function_id: load},
-                )
-            )
-    states.append(
-        MachineState(
-            label=f"{function.label} held", engine="idle", oil_c=oil_c, loads={function_id: "held"}
-        )
-    )
-    return states
-
-
-def behaviour_probabilities(predictor: Predictor, function_id: str, move: str, when: str) -> Array:
-    """(6, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
-
-    Light speed below an eighth of the healthy one is “dead”, or “reversed” where the function
-    goes the other way, light or loaded; light but not loaded is “weak”; below 85 % is “slow”; a
-    held load that moves more than 10 mm/min “drifts”. The limits are soft, by the spread of the
-    prediction and of the operator's eye.
-    """
-    *moving, held = behaviour_states(predictor.circuit, function_id, move, when)
-    can_drift = "held" in predictor.circuit.function(function_id).loads
-    predictor.prepare([*moving, held] if can_drift else moving)
-    speed = speed_of(predictor.circuit, function_id)
-    net = predictor.network.net_index[moved_net(predictor.circuit, function_id)]
-    ratios, spreads = [], []
-    for state in moving:
-        table = predictor[state]
-        row = table.row(speed)
-        healthy = max(float(table.mean[row, 0]), 1e-3)
-        along = np.sign(table.solution.across[net] * table.healthy[net])
-        ratios.append(along * table.mean[row] / healthy)
-        spread = np.sqrt((table.slope[row] ** 2).sum(axis=0)) / healthy
-        spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
-    light, loaded = ratios[0], ratios[-1]
-    drifts = _drift_probability(predictor, held, function_id) if can_drift else 0.0 * light
-    stands = ndtr((STANDS_SHARE - light) / 0.05)
-    back = ndtr((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
-    weak = ndtr((0.45 - loaded / np.maximum(light, 0.05)) / spreads[-1])
-    slow = ndtr((0.85 - np.minimum(light, loaded)) / spreads[-1])
-    words: dict[How, Array] = {
-        "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow),
-        "slow": (1.0 - stands) * (1.0 - weak) * slow,
-        "weak": (1.0 - stands) * weak,
-        "dead": stands * (1.0 - back),
-        "reversed": stands * back,
-    }
-    told = np.stack([words[word] for word in BEHAVIOURS[:-1]])
-    result: Array = np.vstack([told * (1.0 - drifts), drifts[None]])
-    return result
-
-
-def _drift_probability(predictor: Predictor, held: MachineState, function_id: str) -> Array:
-    """(C,) probability that an operator sees a held function move by itself."""
-    table = predictor[held]
-    drift, limit = drift_of(predictor.circuit, function_id)
-    row = table.row(drift)
-    spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
-    mean = np.abs(table.mean[row])
-    result: Array = ndtr((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
-    return result
-
-
-def _weigh_behaviour(predictor: Predictor, told: Behaviour) -> Told:
-    circuit = predictor.circuit
-    function = next((f for f in circuit.functions if f.id == told.function), None)
-    if function is None or told.move not in function.moves:
-        known = ", ".join(f"{f.id}.{m}" for f in circuit.functions for m in f.moves)
-        raise ObservationError(
-            f"there is no function “{told.function}.{told.move}”; the machine has {known}"
-        )
-    words = behaviour_probabilities(predictor, told.function, told.move, told.when)
+def _weigh_behaviour(exhibits: Exhibits, told: Behaviour) -> Told:
+    check_behaviour(exhibits.suspects.circuit, told.function, told.move)
+    words = exhibits.words(told.function, told.move, told.when)
     return _told(told.id, words[BEHAVIOURS.index(told.how)], len(BEHAVIOURS))
 
 
-def indicator_probability(predictor: Predictor, component: str, state: MachineState) -> Array:
-    """(C,) probability that a filter indicator is tripped in a state."""
-    quantity = Quantity("filter_drop_bar", component)
-    check_quantity(predictor.circuit, quantity)
-    table = predictor[state]
-    row = table.row(quantity)
-    slot = predictor.network.slot[f"{component}.indicator_bar"]
-    limit = predictor.network.parameters[slot].value
-    spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.12 * limit)
-    result: Array = ndtr((table.mean[row] - limit) / spread)
-    return result
-
-
-def foam_probability(predictor: Predictor) -> Array:
-    """(C,) probability of foamy oil: air drawn where the pick-up falls low, or by a fault itself."""
-    state = MachineState(label="neutral at rated speed", engine="rated", oil_c=50)
-    table = predictor[state]
-    network = predictor.network
-    foam = np.zeros(predictor.population.count)
-    for part in network.parts:
-        if part.type == "reservoir":
-            pressure = table.solution.across[network.net_index[part.connections["suction"]]]
-            foam = np.maximum(foam, ndtr((-0.08 - pressure) / 0.03))
-    population = predictor.population
-    for index, hypothesis in enumerate(population.hypotheses):
-        for w, fault in enumerate(hypothesis.faults):
-            if fault.mode.foams:
-                rows = population.members[index]
-                foam[rows] = np.maximum(
-                    foam[rows], np.minimum(1.5 * population.severity[rows, w], 1)
-                )
-    result: Array = 0.03 + 0.8 * foam
-    return result
-
-
-def _weigh_oil(predictor: Predictor, look: Look) -> Told:
-    foam = foam_probability(predictor)
+def _weigh_oil(exhibits: Exhibits, look: Look) -> Told:
+    foam = exhibits.foamy()
     # Water and heat have no cause among the modelled faults: they say nothing about them.
     others = (1.0 - foam) / (len(OIL_LOOKS) - 1)
     probability = foam if look.look == "foamy" else others
@@ -337,18 +215,16 @@ class Belief:
         return mean + shift, np.maximum(variance - less, 1e-12)
 
 
-def believe(
-    predictor: Predictor, evidence: Sequence[Evidence], other_prior: float = 0.01
-) -> Belief:
+def believe(suspects: Suspects, evidence: Sequence[Evidence], other_prior: float = 0.01) -> Belief:
     """Weigh every candidate by all evidence together."""
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
-    log_weight = predictor.population.log_prior.copy()
+    log_weight = suspects.population.log_prior.copy()
     log_other = float(np.log(other_prior))
     for item in told:
         log_weight += item.log_likelihood
         log_other += item.log_broad
-    count, unknowns = len(log_weight), len(predictor.unknowns.keys) + 1
+    count, unknowns = len(log_weight), suspects.slope_count
     if not readings:
         nothing = np.zeros((0, unknowns, count))
         return Belief(

@@ -3,7 +3,7 @@
 import numpy as np
 
 from umweg.core.diagnose.evidence import noise_sd
-from umweg.core.diagnose.plan import Step
+from umweg.core.diagnose.steps import Step
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.observations import (
     Behaviour,

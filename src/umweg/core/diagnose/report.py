@@ -6,9 +6,13 @@ from pydantic import BaseModel, ConfigDict
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
-from umweg.core.diagnose.diagnosis import Diagnosis, Reason, Suspect
-from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED, Band, Step
+from umweg.core.diagnose.diagnosis import Diagnosis
+from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
+from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
+from umweg.core.diagnose.steps import Step
+from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
+from umweg.core.observe.exhibits import check_behaviour, check_indicator
 from umweg.core.observe.observations import (
     Behaviour,
     IndicatorLook,
@@ -138,25 +142,38 @@ class RepairView(View):
     expected_cost: float
 
 
+class PlanView(View):
+    """What to do next, and what repairing now would cost."""
+
+    next_steps: list[StepView]
+    repairs: list[RepairView]
+    enough: bool
+
+
+class LeftOutView(View):
+    """An observation that is kept but could not be weighed."""
+
+    observation: str
+    words: str
+    why: str
+
+
 class DiagnosisView(View):
-    """Suspects, reasons, next steps."""
+    """Suspects and reasons; the plan follows when it is worked out."""
 
     suspects: list[SuspectView]
     other_share: float
     explained: bool
     two_faults_considered: bool
-    enough: bool
-    next_steps: list[StepView]
-    repairs: list[RepairView]
+    left_out: list[LeftOutView]
+    plan: PlanView | None
 
 
 def report(
-    circuit: Circuit,
-    diagnosis: Diagnosis,
-    observations: Sequence[Observation],
+    circuit: Circuit, diagnosis: Diagnosis, observations: Sequence[Observation]
 ) -> DiagnosisView:
     """Put a diagnosis into words."""
-    words = {o.id: observation_words(circuit, o) for o in observations}
+    words = _words_by_id(circuit, observations)
     offered = [s for s in diagnosis.steps if not s.refused][:DETAILED]
     refused = [s for s in diagnosis.steps if s.refused][:DETAILED_REFUSED]
     return DiagnosisView(
@@ -164,19 +181,53 @@ def report(
         other_share=diagnosis.other_share,
         explained=diagnosis.explained,
         two_faults_considered=diagnosis.pairs_drawn,
-        enough=diagnosis.enough,
-        next_steps=[step_view(circuit, s) for s in (*offered, *refused)],
-        repairs=[
-            RepairView(
-                component=r.component_id,
-                component_label=circuit.component(r.component_id).label,
-                share=r.share,
-                cost=r.cost,
-                expected_cost=r.expected_cost,
-            )
-            for r in diagnosis.repairs
-        ],
+        left_out=_left_out(diagnosis.left_out, words),
+        plan=PlanView(
+            enough=diagnosis.enough,
+            next_steps=[step_view(circuit, s) for s in (*offered, *refused)],
+            repairs=[
+                RepairView(
+                    component=r.component_id,
+                    component_label=circuit.component(r.component_id).label,
+                    share=r.share,
+                    cost=r.cost,
+                    expected_cost=r.expected_cost,
+                )
+                for r in diagnosis.repairs
+            ],
+        ),
     )
+
+
+def ranking_report(ranking: Ranking, observations: Sequence[Observation]) -> DiagnosisView:
+    """Put a ranking into words, the plan being still to come."""
+    circuit = ranking.suspects.circuit
+    words = _words_by_id(circuit, observations)
+    return DiagnosisView(
+        suspects=[_suspect(circuit, s, words) for s in ranking.listed()],
+        other_share=ranking.other_share,
+        explained=ranking.explained,
+        two_faults_considered=False,
+        left_out=_left_out(ranking.left_out, words),
+        plan=None,
+    )
+
+
+def _words_by_id(circuit: Circuit, observations: Sequence[Observation]) -> dict[str, str]:
+    found = {}
+    for observation in observations:
+        try:
+            found[observation.id] = observation_words(circuit, observation)
+        except UmwegError as error:
+            found[observation.id] = f"An observation that does not fit the machine: {error.message}"
+    return found
+
+
+def _left_out(left_out: Sequence[LeftOut], words: dict[str, str]) -> list[LeftOutView]:
+    return [
+        LeftOutView(observation=o.observation, words=words[o.observation], why=o.why)
+        for o in left_out
+    ]
 
 
 def hypothesis_title(circuit: Circuit, hypothesis: Hypothesis) -> str:
@@ -202,12 +253,15 @@ def observation_words(circuit: Circuit, observation: Observation) -> str:
         values = ", ".join(f"{v:g}" for v in (observation.value, *observation.repeats))
         return f"{place_label(circuit, quantity)} {values} {observation.unit} — {state.label}"
     if isinstance(observation, Behaviour):
+        check_behaviour(circuit, observation.function, observation.move)
         function = circuit.function(observation.function)
         move = function.moves[observation.move].label
         return (
             f"{function.label} {move}: {HOW_WORDS[observation.how]}, {WHEN_WORDS[observation.when]}"
         )
     if isinstance(observation, IndicatorLook):
+        check_indicator(circuit, observation.component)
+        resolve_state(circuit, observation.state)
         part = circuit.component(observation.component)
         yes, no = component_type(part.type).indicator_words
         return f"{part.label}: {yes if observation.tripped else no}"

@@ -142,6 +142,28 @@ def fault_pairs(singles: Population, leaders: Sequence[Fault]) -> Population:
     return _population(pairs, PAIR_SEVERITIES)
 
 
+def merged(a: Population, b: Population) -> Population:
+    """One population of both, hypotheses of ``a`` first."""
+    shift = len(a.hypotheses)
+
+    def joined(x: Array, y: Array) -> Array:
+        return np.concatenate([x, y])
+
+    def moved(neighbour: Indices) -> Indices:
+        return np.where(neighbour >= 0, neighbour + a.count, -1).astype(np.intp)
+
+    return Population(
+        (*a.hypotheses, *b.hypotheses),
+        np.concatenate([a.hypothesis, b.hypothesis + shift]),
+        joined(a.severity, b.severity),
+        np.concatenate([a.slot, b.slot]),
+        joined(a.value, b.value),
+        joined(a.log_prior, b.log_prior),
+        np.concatenate([a.below, moved(b.below)]),
+        np.concatenate([a.above, moved(b.above)]),
+    )
+
+
 def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Population:
     rows: list[tuple[int, tuple[float, ...], int, int]] = []
     first = 0

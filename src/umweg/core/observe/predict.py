@@ -83,7 +83,7 @@ class Predictor:
     def __getitem__(self, state: MachineState) -> StatePrediction:
         """Prediction of one state, computed when first asked for."""
         self.prepare([state])
-        return self._done[_key(state)]
+        return self._done[state_key(state)]
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -93,7 +93,7 @@ class Predictor:
         SolveError : the healthy machine has no steady state in one of them.
         """
         with self._lock:
-            new = {_key(s): s for s in states if _key(s) not in self._done}
+            new = {state_key(s): s for s in states if state_key(s) not in self._done}
             if not new:
                 return
             solvable = [self.network.state(s) for s in new.values()]
@@ -115,6 +115,12 @@ class Predictor:
                     solution.iterations[part],
                 )
                 self._done[key] = self._predict(solvable[i], piece, healthy[:, i])
+
+    def forget(self, states: Iterable[MachineState]) -> None:
+        """Drop predictions that are not needed again."""
+        with self._lock:
+            for state in states:
+                self._done.pop(state_key(state), None)
 
     def _solve_healthy(self, states: list[SolvableState], labels: list[str]) -> Array:
         empty = Cases(
@@ -181,6 +187,6 @@ class Predictor:
         return Overload(ratio[worst, every], worst, pressure[worst, every])
 
 
-def _key(state: MachineState) -> str:
-    """States that differ only in wording and cautions are the same to the machine."""
+def state_key(state: MachineState) -> str:
+    """Name of a state; states that differ only in wording and cautions are the same to the machine."""
     return state.model_dump_json(exclude={"label", "setup_min", "cautions"})

@@ -10,6 +10,7 @@ from typing import Any
 import numba
 import numpy as np
 from numba import types
+from numba.core.types.function_type import CompileResultWAP
 
 from umweg.core.components.base import ComponentType
 from umweg.core.components.kernels import law as compiled
@@ -32,21 +33,59 @@ LAW_SIGNATURE = types.void(_A3, _A3, _A2, _A3, _A4)
 WAITING, SETTLED, GIVEN_UP = 0, 1, 2
 
 
+LAW = types.FunctionType(LAW_SIGNATURE)
+_I1 = types.Array(types.intp, 1, "C")
+_I2 = types.Array(types.intp, 2, "C")
+_I3 = types.Array(types.intp, 3, "C")
+
+# Lists are made and filled by functions of our own, because numba keeps compiled code of these and
+# not of its list's own methods: 2.6 s at every start.
+
+
+def _list_of(member: Any) -> tuple[Any, Any]:
+    """Functions that make an empty list of a type, and append to it."""
+
+    @compiled
+    def empty():
+        return numba.typed.List.empty_list(member)
+
+    @compiled
+    def append(items, item):
+        items.append(item)
+
+    return empty, append
+
+
+_LISTS = {(m.dtype, m.ndim): _list_of(m) for m in (_A2, _A3, _A4, _I1, _I2, _I3)}
+_EMPTY_LAWS, _APPEND_LAW = _list_of(LAW)
+
+
 def law_list(kinds: list[type[ComponentType]]) -> Any:
-    """The types' laws as pointers of one signature, so that compiled code can call them in turn."""
-    found = numba.typed.List.empty_list(types.FunctionType(LAW_SIGNATURE))
+    """The types' laws as pointers of one signature, so that compiled code can call them in turn.
+
+    A law itself as a list's member would have the list's own code compiled again for each of them,
+    and never kept; an address is the same to it for all.
+    """
+    found = _EMPTY_LAWS()
     for kind in kinds:
-        law: Any = kind.law
-        law.compile(LAW_SIGNATURE)
-        found.append(law)
+        _APPEND_LAW(found, CompileResultWAP(compile_law(kind)))
     return found
 
 
+def compile_law(kind: type[ComponentType]) -> Any:
+    """Compile a type's law, or load it from where compiled code is kept."""
+    law: Any = kind.law
+    law.compile(LAW_SIGNATURE)
+    return law.get_compile_result(LAW_SIGNATURE)
+
+
 def array_list(arrays: list[Any]) -> Any:
-    """Arrays of one rank as a list that compiled code reads."""
-    found = numba.typed.List()
+    """Arrays of one type and rank as a list that compiled code reads."""
+    kind = types.intp if arrays[0].dtype == np.intp else types.float64
+    empty, append = _LISTS[kind, arrays[0].ndim]
+    found = empty()
     for array in arrays:
-        found.append(array)
+        append(found, array)
     return found
 
 
@@ -100,7 +139,7 @@ def _restart(lane, fresh, from_rest, first_step, turning, columns, numbers):
 
 
 @compiled
-def _evaluate(laws, groups, blocks, across, oil, diagonal, cavity, residual, values):
+def evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values):
     """Residuals and matrix values of all lanes."""
     nets, xs, fs, js, rows, slots = groups
     ks, _, env, _ = blocks
@@ -155,7 +194,7 @@ def settle(
         busy += 1 if head < queue.shape[0] else 0
         head += 1
     while busy > 0 and (head < queue.shape[0] or busy >= fewest):
-        _evaluate(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
+        evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
         measure(residual, size, norm)
         for lane in range(width):
             case = lanes[lane]

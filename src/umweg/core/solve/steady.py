@@ -11,13 +11,15 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices, Network, SolvableState
-from umweg.core.solve.elimination import assemble, factor, form_cavities, gather, substitute
+from umweg.core.solve.elimination import assemble, form_cavities, gather
+from umweg.core.solve.respond import respond
 from umweg.core.solve.settle import SETTLED, WAITING, array_list, law_list, settle
 from umweg.core.solve.structure import Structure, structure_of
 
@@ -55,8 +57,6 @@ class Options:
     first_step: float = 0.3
     """Step of a rule that starts fresh."""
     tolerance_lpm: float = 1e-8
-    chunk: int = 1024
-    """Candidates whose sensitivities are found together."""
     lanes: tuple[int, ...] = (64, 16, 4)
     """Width of a block of lanes; when too few are busy, what is left goes on in a narrower one."""
     threads: int = 2
@@ -110,6 +110,17 @@ class _Work:
         self.x = [np.empty((c, p, count)) for c, p in shapes]
         self.f = [np.empty((c, p, count)) for c, p in shapes]
         self.j = [np.empty((c, p, p, count)) for c, p in shapes]
+
+
+@dataclass(frozen=True)
+class _Lanes:
+    """A block of lanes as compiled code takes it."""
+
+    width: int
+    groups: tuple[Any, ...]
+    blocks: tuple[Any, ...]
+    residual: Array
+    values: Array
 
 
 class SteadySolver:
@@ -236,25 +247,13 @@ class SteadySolver:
         results: tuple[Array, ...],
         queue: Indices,
     ) -> None:
-        s, network = self.structure, self.network
-        work = _Work(network, s, width)
-        size = len(network.net_names)
-        flat = np.zeros((len(network.parameters), width))
-        # The groups' parameters are rows of the one array: a case is loaded by its slots alone.
-        ks = [
-            flat[g.first_parameter :][: len(g.component_ids) * g.parameter_count].reshape(
-                len(g.component_ids), g.parameter_count, width
-            )
-            for g in network.groups
-        ]
+        lanes = self._lanes(width)
+        size = len(self.network.net_names)
         settle(
             queue,
             fewest,
             self._laws,
-            tuple(
-                array_list(list(arrays))
-                for arrays in (self._nets, work.x, work.f, work.j, s.rows_of, s.slots_of)
-            ),
+            lanes.groups,
             self._program,
             (self._mass, self._limit, self._oil, self._turning),
             self._rules,
@@ -263,13 +262,35 @@ class SteadySolver:
             (CAVITY_BAR, CAVITY_LPM_PER_BAR),
             what,
             tables,
-            (array_list(ks), flat, np.ones((1, width)), network.viscosity_slot),
+            lanes.blocks,
             results,
             (
-                (work.residual, work.values, np.zeros((size, width)), np.zeros((size, width))),
+                (lanes.residual, lanes.values, np.zeros((size, width)), np.zeros((size, width))),
                 tuple(np.zeros(width) for _ in range(8)),
                 tuple(np.zeros(width, dtype=np.intp) for _ in range(3)),
             ),
+        )
+
+    def _lanes(self, width: int) -> "_Lanes":
+        s, network = self.structure, self.network
+        work = _Work(network, s, width)
+        flat = np.zeros((len(network.parameters), width))
+        # The groups' parameters are rows of the one array: a case is loaded by its slots alone.
+        ks = [
+            flat[g.first_parameter :][: len(g.component_ids) * g.parameter_count].reshape(
+                len(g.component_ids), g.parameter_count, width
+            )
+            for g in network.groups
+        ]
+        return _Lanes(
+            width,
+            tuple(
+                array_list(list(arrays))
+                for arrays in (self._nets, work.x, work.f, work.j, s.rows_of, s.slots_of)
+            ),
+            (array_list(ks), flat, np.ones((1, width)), network.viscosity_slot),
+            work.residual,
+            work.values,
         )
 
     def linearise(
@@ -298,32 +319,6 @@ class SteadySolver:
         )
         return work.residual, work.values
 
-    def _factor(self, values: Array) -> None:
-        s = self.structure
-        factor(
-            values,
-            s.diagonal,
-            s.lower_first,
-            s.lower_slot,
-            s.update_first,
-            s.update_target,
-            s.update_right,
-        )
-
-    def _substitute(self, values: Array, rhs: Array) -> None:
-        s = self.structure
-        substitute(
-            values,
-            s.diagonal,
-            s.lower_first,
-            s.lower_row,
-            s.lower_slot,
-            s.upper_first,
-            s.upper_row,
-            s.upper_slot,
-            rhs,
-        )
-
     def sensitivities(
         self,
         states: Sequence[SolvableState],
@@ -347,52 +342,47 @@ class SteadySolver:
         -------
         (U, N_unknown, B) change of each across variable per unit of each parameter
         """
-        n = self.network.unknown_count
-        pieces = range(0, cases.count, self.options.chunk)
-        out = np.empty((len(slots), n, cases.count))
-
-        def run(first: int) -> None:
-            rows = slice(first, min(first + self.options.chunk, cases.count))
-            part = cases.part(rows)
-            parameters = self.parameters_of(states, part)
-            env = self.network.viscosity(states, part.state, parameters)
-            x = np.ascontiguousarray(across[:, rows])
-            _, values = self.linearise(x, parameters, env)
-            self._factor(values)
-            for u, slot in enumerate(slots):
-                rhs = self._parameter_column(x, parameters, env, int(slot), float(steps[u]))
-                self._substitute(values, rhs)
-                out[u, self.structure.order, rows] = rhs
-
+        parameters = self.parameters_of(states, cases)
+        tables = (
+            np.ascontiguousarray(across),
+            parameters,
+            self.network.viscosity(states, cases.state, parameters),
+        )
+        found = [self._place(int(slot)) for slot in slots]
+        unknowns = (
+            *(np.array([p[i] for p in found], dtype=np.intp) for i in range(3)),
+            np.ascontiguousarray(steps, dtype=float),
+        )
+        out = np.empty((len(slots), self.network.unknown_count, cases.count))
+        share = -(-cases.count // self.options.threads)
+        pieces = [(i, min(i + share, cases.count)) for i in range(0, cases.count, share)]
         with ThreadPoolExecutor(self.options.threads) as pool:
-            list(pool.map(run, pieces))
+            list(pool.map(lambda p: self._respond(p[0], p[1], unknowns, tables, out), pieces))
         return out
 
-    def _parameter_column(
-        self, across: Array, parameters: Array, env: Array, slot: int, step: float
-    ) -> Array:
-        """(N, B) −∂r/∂θ in elimination order."""
-        g = next(
-            i
-            for i, group in enumerate(self.network.groups)
-            if slot < group.first_parameter + len(group.component_ids) * group.parameter_count
+    def _respond(
+        self, first: int, last: int, unknowns: tuple[Array, ...], tables: Any, out: Array
+    ) -> None:
+        lanes = self._lanes(self.options.lanes[0])
+        respond(
+            first,
+            last,
+            self._laws,
+            lanes.groups,
+            self._program,
+            self._oil,
+            (CAVITY_BAR, CAVITY_LPM_PER_BAR),
+            unknowns,
+            tables,
+            lanes.blocks,
+            (lanes.residual, lanes.values, np.empty((len(self.network.net_names), lanes.width))),
+            out,
         )
-        group = self.network.groups[g]
-        c, m = divmod(slot - group.first_parameter, group.parameter_count)
-        b = across.shape[1]
-        x = np.ascontiguousarray(across[group.nets[c]])[None]
-        first = group.first_parameter + c * group.parameter_count
-        k = parameters[first : first + group.parameter_count][None].copy()
-        result = np.zeros((len(self.structure.order), b))
-        middle = k[0, m].copy()
-        # A faulted value can be smaller than the step; keep both sides positive where it was.
-        size = np.minimum(step, np.where(middle > 0, 0.5 * middle, step))
-        for sign in (1.0, -1.0):
-            k[0, m] = middle + sign * size
-            f = np.zeros((1, x.shape[1], b))
-            j = np.zeros((1, x.shape[1], x.shape[1], b))
-            group.kind.law(x, k, env, f, j)
-            for p, row in enumerate(self.structure.rows_of[g][c]):
-                if row >= 0:
-                    result[row] -= sign * f[0, p] / (2.0 * size)
-        return result
+
+    def _place(self, slot: int) -> tuple[int, int, int]:
+        """Group, component within it, and parameter of that, of a parameter's slot."""
+        for g, group in enumerate(self.network.groups):
+            within = slot - group.first_parameter
+            if within < len(group.component_ids) * group.parameter_count:
+                return g, *divmod(within, group.parameter_count)
+        raise IndexError(slot)

@@ -33,7 +33,8 @@ def power_balance(network: Network, state: SolvableState, across: Array) -> Powe
 
     The three sums close: what is put in is what the loads took and what became heat.
     """
-    through = port_throughs(network, state, across)
+    ports, flows = port_throughs(network, state, across[:, None])
+    through = dict(zip(ports, flows[:, 0].tolist(), strict=True))
     movers = {m.id for m in network.circuit.prime_movers}
     driven = load = 0.0
     heat: dict[str, float] = {}

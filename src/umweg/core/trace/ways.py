@@ -7,8 +7,10 @@ from umweg.core.components.base import Array, evaluate
 from umweg.core.network.network import Network, SolvableState
 
 
-def port_flows_lpm(network: Network, state: SolvableState, across: Array) -> dict[str, float]:
-    """Flow into each hydraulic port of each component, ``component.port`` to L/min.
+def port_flows_lpm(
+    network: Network, state: SolvableState, across: Array, parameters: Array | None = None
+) -> tuple[tuple[str, ...], Array]:
+    """Flow into each hydraulic port of each component, ports (F,) and flows (F, B) [L/min].
 
     Parameters as :func:`port_throughs`.
     """
@@ -18,29 +20,36 @@ def port_flows_lpm(network: Network, state: SolvableState, across: Array) -> dic
         for port in component_type(part.type).ports
         if port.domain == "hydraulic"
     }
-    return {k: v for k, v in port_throughs(network, state, across).items() if k in oil}
+    ports, through = port_throughs(network, state, across, parameters)
+    rows = [i for i, port in enumerate(ports) if port in oil]
+    return tuple(ports[i] for i in rows), through[rows]
 
 
-def port_throughs(network: Network, state: SolvableState, across: Array) -> dict[str, float]:
+def port_throughs(
+    network: Network, state: SolvableState, across: Array, parameters: Array | None = None
+) -> tuple[tuple[str, ...], Array]:
     """Through variable into each port of each component, scaled so that across × through is power.
 
     Parameters
     ----------
-    across : (N_all,) solved across variables of one machine in that state
+    across : (N_all, B) solved across variables of B machines in that state
+    parameters : (M, B) what they are made of, default the machine as specified
 
     Returns
     -------
-    ``component.port`` to flow into the component [L/min], and its like in the other domains
+    ports (F,) as ``component.port``; (F, B) flow into the component [L/min], and its like in the
+    other domains
     """
-    flows: dict[str, float] = {}
-    viscosity = np.array([state.viscosity_mm2_s])
+    ports: list[str] = []
+    rows: list[Array] = []
+    count = across.shape[1]
+    if parameters is None:
+        parameters = np.repeat(state.parameters[:, None], count, axis=1)
+    viscosity = network.viscosity([state], np.zeros(count, dtype=np.intp), parameters)
     for group in network.groups:
-        count, width = len(group.component_ids), group.parameter_count
-        rows = state.parameters[group.first_parameter : group.first_parameter + count * width]
-        through, _ = evaluate(
-            group.kind, across[group.nets][:, :, None], rows.reshape(count, width, 1), viscosity
-        )
-        for c, component in enumerate(group.component_ids):
-            for p, port in enumerate(group.kind.ports):
-                flows[f"{component}.{port.name}"] = float(through[c, p, 0])
-    return flows
+        parts, width = len(group.component_ids), group.parameter_count
+        own = parameters[group.first_parameter :][: parts * width].reshape(parts, width, count)
+        through, _ = evaluate(group.kind, across[group.nets], own, viscosity)
+        ports += [f"{c}.{port.name}" for c in group.component_ids for port in group.kind.ports]
+        rows.append(through.reshape(-1, count))
+    return tuple(ports), np.concatenate(rows)

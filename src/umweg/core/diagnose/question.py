@@ -1,0 +1,48 @@
+"""A question with everything its answer depends on, and the answer.
+
+The same question has the same key on every machine, and the same answer; whoever has it once
+keeps it under that key.
+"""
+
+import hashlib
+import json
+from collections.abc import Sequence
+
+from umweg.core.circuit.document import Circuit, Document
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.report import DiagnosisView, report
+from umweg.core.observe.observations import Instrument, Observation
+
+
+class Question(Document):
+    """Who can it be, why, and what next: about one circuit, with one shop's kit.
+
+    ``model`` names the version of the computation; another version may answer otherwise.
+    """
+
+    circuit_sha256: str
+    model: str
+    instruments: tuple[Instrument, ...]
+    labour_per_min: float
+    observations: tuple[Observation, ...]
+
+    @property
+    def key(self) -> str:
+        """Stable name: a hash of all of it."""
+        return _sha256(self.model_dump(mode="json"))
+
+
+def circuit_sha256(circuit: Circuit) -> str:
+    """Hash of a circuit document, whatever the order of its names."""
+    return _sha256(circuit.model_dump(mode="json"))
+
+
+def _sha256(document: object) -> str:
+    text = json.dumps(document, sort_keys=True, ensure_ascii=True)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def answer(diagnostician: Diagnostician, observations: Sequence[Observation]) -> DiagnosisView:
+    """The answer to a question about the diagnostician's circuit with its kit."""
+    diagnosis = diagnostician.diagnose(observations)
+    return report(diagnostician.circuit, diagnosis, observations)

@@ -1,0 +1,225 @@
+"""Who can it be, and why: observations weighed over the suspects of a circuit.
+
+This is the half of a diagnosis that needs no machine played: it works on exhibits alone.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.special import logsumexp, softmax
+
+from umweg.core.components.base import Array
+from umweg.core.diagnose.evidence import (
+    Belief,
+    Evidence,
+    Measured,
+    believe,
+    spread_band,
+    weigh,
+)
+from umweg.core.errors import UmwegError
+from umweg.core.faults.population import Hypothesis, Population
+from umweg.core.network.network import Indices
+from umweg.core.observe.exhibits import Exhibits, Suspects
+from umweg.core.observe.observations import Instrument, Observation
+
+SHOWN_SUSPECTS = 8
+UNEXPLAINED_ABOVE = 0.5
+LEAST_SHARE = 1e-3
+"""A suspect below this share is not shown."""
+LEAST_WEIGHT = 1e-30
+"""Keeps averages over a suspect that nobody believes in defined."""
+
+
+@dataclass(frozen=True)
+class Band:
+    """What someone would show: nine times out of ten between these, in base units."""
+
+    key: str
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Reason:
+    """How one observation speaks for or against a suspect."""
+
+    observation: str
+    log10_ratio: float
+    """Tens in favour (positive) or against, compared with all the others together."""
+    expected: Band | None
+    """What this suspect predicted, in base units; None for looks and words."""
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """A hypothesis with its share of the belief, its reasons, and whom it cannot be told from."""
+
+    hypothesis: Hypothesis
+    share: float
+    severity: float
+    """Mean severity of the first fault over the belief, 0 … 1."""
+    group: tuple[str, ...]
+    reasons: tuple[Reason, ...]
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """An observation that could not be weighed, and why; it is kept all the same."""
+
+    observation: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Ranking:
+    """All candidates of some suspects, weighed by what was observed.
+
+    ``inside (C,)`` is the belief among the modelled candidates and sums to 1, however little of
+    the whole belief they keep; ``other_share`` is what “something not modelled” has.
+    """
+
+    suspects: Suspects
+    evidence: tuple[Evidence, ...]
+    belief: Belief
+    inside: Array
+    other_share: float
+    left_out: tuple[LeftOut, ...] = ()
+
+    @property
+    def population(self) -> Population:
+        """The candidates."""
+        return self.suspects.population
+
+    @cached_property
+    def weight(self) -> Array:
+        """(C,) share of the whole belief."""
+        return self.inside * (1.0 - self.other_share)
+
+    @cached_property
+    def shares(self) -> Array:
+        """(H,) share of the whole belief of each hypothesis."""
+        return np.array([self.weight[m].sum() for m in self.population.members])
+
+    @cached_property
+    def leaders(self) -> Indices:
+        """Hypotheses that are shown, the likeliest first."""
+        order = np.argsort(-self.shares, kind="stable")[:SHOWN_SUSPECTS]
+        shown: Indices = order[self.shares[order] > LEAST_SHARE]
+        return shown
+
+    @property
+    def keys(self) -> list[str]:
+        """Names of the leaders."""
+        return [self.population.hypotheses[h].key for h in self.leaders]
+
+    @property
+    def set_aside(self) -> float:
+        """How many readings the belief treats as misread."""
+        if not self.belief.set_aside.shape[1]:
+            return 0.0
+        return float((self.inside[:, None] * self.belief.set_aside).sum())
+
+    @property
+    def explained(self) -> bool:
+        """Somebody modelled leads, and explains at least two thirds of the readings."""
+        readings = self.belief.set_aside.shape[1]
+        return self.other_share <= UNEXPLAINED_ABOVE and self.set_aside <= readings / 3
+
+    @property
+    def wants_pairs(self) -> bool:
+        """No single fault explains it."""
+        if not self.evidence:
+            return False
+        return self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5
+
+    def listed(self, groups: Mapping[str, tuple[str, ...]] | None = None) -> tuple[Suspect, ...]:
+        """The leaders with their reasons; alone in their groups where none are given."""
+        groups = groups or {}
+        return tuple(
+            Suspect(
+                self.population.hypotheses[h],
+                float(self.shares[h]),
+                self._mean_severity(h),
+                groups.get(key, (key,)),
+                self._reasons(h),
+            )
+            for h, key in zip(self.leaders, self.keys, strict=True)
+        )
+
+    def _mean_severity(self, h: int) -> float:
+        members = self.population.members[h]
+        total = self.inside[members].sum()
+        if total <= 0:
+            return 0.0
+        severity = self.population.severity[members, 0]
+        return float((self.inside[members] * severity).sum() / total)
+
+    def _reasons(self, h: int) -> tuple[Reason, ...]:
+        """For each observation: how much better this suspect predicts it than all others together."""
+        members = self.population.members[h]
+        own = self.inside[members] + LEAST_WEIGHT
+        others = np.ones(len(self.inside), dtype=bool)
+        others[members] = False
+        # The others are weighed by what was believed without counting this one twice: the prior.
+        prior = np.exp(self.population.log_prior)[others]
+        reasons = []
+        for item, fit in zip(self.evidence, self._fits, strict=True):
+            mine = logsumexp(fit[members], b=own) - np.log(own.sum())
+            rest = logsumexp(fit[others], b=prior) - np.log(prior.sum())
+            band = None
+            if isinstance(item, Measured):
+                variance = (item.slope[:, members] ** 2).sum(axis=0) + item.noise_sd**2
+                low, high = spread_band(item.quantity, item.mean[members], variance, own)
+                band = Band(self.population.hypotheses[h].key, low, high)
+            reasons.append(Reason(item.id, float((mine - rest) / np.log(10.0)), band))
+        return tuple(reasons)
+
+    @cached_property
+    def _fits(self) -> list[Array]:
+        return [item.marginal() for item in self.evidence]
+
+    def bands(self, reading: Measured) -> tuple[Band, tuple[Band, ...]]:
+        """What the healthy machine and each leader would show for a further reading."""
+        population = self.population
+        mean, variance = self.belief.posterior(reading.mean, reading.slope)
+        variance = variance + reading.noise_sd**2
+        found = []
+        for h in [0, *np.argsort(-self.shares, kind="stable")[:SHOWN_SUSPECTS]]:
+            members = population.members[h]
+            own = self.inside[members] + LEAST_WEIGHT
+            low, high = spread_band(reading.quantity, mean[members], variance[members], own)
+            found.append(Band(population.hypotheses[h].key, low, high))
+        return found[0], tuple(found[1:])
+
+
+def rank(
+    exhibits: Exhibits, observations: Sequence[Observation], instruments: Sequence[Instrument]
+) -> Ranking:
+    """Weigh the suspects by everything that was observed.
+
+    An observation that cannot be weighed is left out, and said.
+
+    Raises
+    ------
+    NotPlayedError : what the candidates would show for one of them was not worked out yet.
+    """
+    evidence, left_out = [], []
+    for observation in observations:
+        try:
+            evidence.append(weigh(exhibits, observation, instruments))
+        except UmwegError as error:
+            left_out.append(LeftOut(observation.id, error.message))
+    belief = believe(exhibits.suspects, evidence)
+    modelled = logsumexp(belief.log_weight)
+    other = float(np.exp(belief.log_other - np.logaddexp(modelled, belief.log_other)))
+    return Ranking(
+        exhibits.suspects,
+        tuple(evidence),
+        belief,
+        softmax(belief.log_weight),
+        other,
+        tuple(left_out),
+    )

@@ -1,0 +1,59 @@
+"""How the machine stands and what is connected, and how long the next reading takes from there."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.observe.observations import Observation, Reading
+
+READ_MIN = 1.0
+INLINE_MIN = 18.0
+CAP_MIN = 10.0
+WARM_MIN_PER_C = 0.25
+COOL_MIN_PER_C = 1.0
+START_OIL_C = 20.0
+
+
+@dataclass(frozen=True)
+class Setup:
+    """What is already connected and how the machine stands, from what was done last."""
+
+    state: MachineState | None = None
+    points: frozenset[str] = frozenset()
+
+    def minutes(self, circuit: Circuit, state: MachineState, point: str | None) -> float:
+        """Minutes until a reading in ``state`` at ``point`` can be taken."""
+        last = self.state
+        total = READ_MIN
+        same = last is not None and last.model_dump(exclude={"label"}) == state.model_dump(
+            exclude={"label"}
+        )
+        if not same:
+            total += state.setup_min
+        oil_c = START_OIL_C if last is None else last.oil_c
+        warmer = state.oil_c - oil_c
+        total += warmer * WARM_MIN_PER_C if warmer > 0 else -warmer * COOL_MIN_PER_C
+        known = set() if last is None else {(i.point, i.kind) for i in last.interventions}
+        for kit in state.interventions:
+            if (kit.point, kit.kind) not in known:
+                total += INLINE_MIN if kit.kind == "inline_flow" else CAP_MIN
+                total += (
+                    0.0 if kit.point in self.points else circuit.test_point(kit.point).access_min
+                )
+        inline = {i.point for i in state.interventions if i.kind == "inline_flow"}
+        if point is not None and point not in self.points | inline:
+            total += circuit.test_point(point).access_min
+        return total
+
+
+def setup_after(circuit: Circuit, observations: Sequence[Observation]) -> Setup:
+    """How the machine stands after the observations so far, in the order they were made."""
+    state: MachineState | None = None
+    points: set[str] = set()
+    for observation in observations:
+        if isinstance(observation, Reading):
+            named = observation.state
+            state = circuit.states.get(named) if isinstance(named, str) else named
+            if observation.quantity in ("pressure_bar", "flow_lpm", "voltage_v"):
+                points.add(observation.point)
+    return Setup(state, frozenset(points))

@@ -1,0 +1,26 @@
+"""Logging: one line a request and a piece of work, on standard error."""
+
+import logging
+import os
+import sys
+
+import structlog
+
+LEVEL_KEY = "UMWEG_LOG"
+
+
+def set_up_logs() -> None:
+    """Readable lines in a terminal, JSON otherwise; ``UMWEG_LOG=warning`` says less."""
+    name = os.environ.get(LEVEL_KEY, "info").upper()
+    level = logging.getLevelNamesMapping().get(name, logging.INFO)
+    shown = sys.stderr.isatty()
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.dev.ConsoleRenderer() if shown else structlog.processors.JSONRenderer(),
+        ],
+        wrapper_class=structlog.make_filtering_bound_logger(level),
+        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+    )

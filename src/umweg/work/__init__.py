@@ -1,0 +1,1 @@
+"""Work that answers do not wait for: playing circuits, planning; its queue, and what it leaves."""

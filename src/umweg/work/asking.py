@@ -1,0 +1,85 @@
+"""Asking about a job: its question, what is known of the answer, and what is still to be done."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from umweg.core.diagnose.question import Question
+from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.observe.observations import Observation
+from umweg.db import kept
+from umweg.db.entries import observations_of
+from umweg.db.models import JobRow
+from umweg.db.store import Store
+from umweg.work.model import model_version
+from umweg.work.queue import ANSWERS, PLAYS, Queue
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is kept about a question."""
+
+    question: Question
+    diagnosis: DiagnosisView | None
+    trouble: str | None
+
+    @property
+    def settled(self) -> bool:
+        """Nothing more is to come."""
+        return self.diagnosis is not None or self.trouble is not None
+
+
+def question_of(store: Store, row: JobRow) -> Question:
+    """The question about a job as it stands."""
+    return asked(store, row, observations_of(row.entries))
+
+
+def asked(store: Store, row: JobRow, observations: Sequence[Observation]) -> Question:
+    """The question about a job's circuit, with the shop's kit, after some observations."""
+    workshop = store.workshop
+    return Question(
+        circuit_sha256=row.circuit_revision.sha256,
+        model=model_version(),
+        instruments=tuple(store.instruments),
+        labour_per_min=workshop.labour_per_min,
+        observations=tuple(observations),
+    )
+
+
+def ask(session: Session, job_id: UUID, question: Question) -> Known:
+    """Keep a question, and say what is known of its answer."""
+    row = kept.ask(session, question.key, job_id, question.model_dump(mode="json"))
+    found = None if row.diagnosis is None else DiagnosisView.model_validate(row.diagnosis)
+    return Known(question, found, row.trouble)
+
+
+def want(queue: Queue, job_id: UUID, known: Known) -> None:
+    """Have what is still missing worked out."""
+    if not known.settled:
+        queue.put("work_out", ANSWERS, f"answer/{known.question.key}", key=known.question.key)
+
+
+def want_played(queue: Queue, sha256: str) -> None:
+    """Have a circuit played, so that whatever is observed on it finds its exhibits."""
+    queue.put("play", PLAYS, f"play/{sha256}/{model_version()}", sha256=sha256)
+
+
+def summary_of(diagnosis: DiagnosisView) -> dict[str, Any]:
+    """What the list of jobs shows of an answer."""
+    leader = diagnosis.suspects[0] if diagnosis.suspects else None
+    plan = diagnosis.plan
+    step = None if plan is None else next((s for s in plan.next_steps if not s.refused), None)
+    if plan is not None and plan.enough:
+        following = "Decide: no further reading is worth its minutes"
+    elif step is not None:
+        following = f"{step.point_label} — {step.state_label}"
+    else:
+        following = None
+    return {
+        "leader": None if leader is None else leader.title,
+        "share": None if leader is None else leader.share,
+        "next": following,
+    }

@@ -1,0 +1,225 @@
+"""The pieces of work; each is one declaration that the workers discover."""
+
+import asyncio
+import threading
+from collections.abc import Callable, Coroutine, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
+
+import structlog
+from procrastinate import Blueprint, JobContext, RetryStrategy
+from procrastinate.exceptions import JobAborted
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.diagnose.question import Question, answer
+from umweg.core.diagnose.ranking import rank
+from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.errors import FormatError, SolveError, UmwegError
+from umweg.core.observe.exhibits import Played, behaviour_states
+from umweg.core.observe.observations import OIL_C_OF_WHEN
+from umweg.core.observe.predict import Predictor
+from umweg.core.trace.map import map_of
+from umweg.db import kept
+from umweg.work.asking import summary_of
+from umweg.work.doctors import Doctors
+from umweg.work.exhibits import Keeping, to_bytes
+from umweg.work.model import model_version
+
+log = structlog.get_logger("umweg.work")
+
+PIECES: dict[str, Callable[..., None]] = {}
+RETRY = RetryStrategy(max_attempts=3, wait=1)
+BROKEN = "this could not be worked out: a fault of the program, which is in its log"
+
+
+@dataclass
+class Workbench:
+    """What the tasks of one worker process share."""
+
+    engine: Engine
+    doctors: Doctors = field(default_factory=Doctors)
+    busy: dict[str, threading.Lock] = field(default_factory=dict)
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A short session, committed at its end."""
+        with Session(self.engine) as session:
+            yield session
+            session.commit()
+
+    def circuit(self, sha256: str) -> Circuit:
+        """The circuit of that hash.
+
+        Raises
+        ------
+        FormatError : it is not stored.
+        """
+        with self.session() as session:
+            document = kept.circuit_document(session, sha256)
+        if document is None:
+            raise FormatError(f"no circuit {sha256[:12]} is stored")
+        return Circuit.model_validate(document)
+
+    def alone(self, sha256: str) -> threading.Lock:
+        """Held by who plays a circuit: two of a process never play the same one twice."""
+        return self.busy.setdefault(sha256, threading.Lock())
+
+
+def piece(name: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    """Declare a piece of work."""
+
+    def declare(function: Callable[..., None]) -> Callable[..., None]:
+        PIECES[name] = function
+        return function
+
+    return declare
+
+
+def blueprint() -> Blueprint:
+    """All pieces of work for one queue; each runs in a thread, beside the others."""
+    made = Blueprint()
+    for name, function in PIECES.items():
+        made.task(name=name, pass_context=True, retry=RETRY)(_threaded(function))
+    return made
+
+
+def _threaded(function: Callable[..., None]) -> Callable[..., Coroutine[Any, Any, None]]:
+    async def run(context: JobContext, /, **arguments: Any) -> None:
+        await asyncio.to_thread(function, context, **arguments)
+
+    return run
+
+
+def _bench(context: JobContext) -> Workbench:
+    bench = context.additional_context["bench"]
+    assert isinstance(bench, Workbench)
+    return bench
+
+
+def _attempts_left(context: JobContext) -> bool:
+    return context.job.attempts + 1 < (RETRY.max_attempts or 1)
+
+
+@piece("work_out")
+def work_out(context: JobContext, key: str) -> None:
+    """Answer a question and keep the answer; one that nobody waits for any more is left."""
+    bench = _bench(context)
+    with bench.session() as session:
+        row = kept.answer_of(session, key)
+        if row is None or row.diagnosis is not None or row.trouble is not None:
+            return
+        if kept.newest_question(session, row.job_id) != key:
+            return
+        document = row.question
+    diagnosis = summary = trouble = None
+    try:
+        question = Question.model_validate(document)
+        found, asked = _answered(bench, question)
+        with bench.session() as session:
+            kept.keep(session, question.circuit_sha256, question.model, asked, asked_for=True)
+        diagnosis, summary = found.model_dump(mode="json"), summary_of(found)
+    except UmwegError as error:
+        trouble = str(error)
+    except Exception:
+        log.exception("work_out", key=key)
+        if _attempts_left(context):
+            raise
+        trouble = BROKEN
+    with bench.session() as session:
+        kept.keep_answer(session, key, diagnosis=diagnosis, summary=summary, trouble=trouble)
+
+
+def _answered(bench: Workbench, question: Question) -> tuple[DiagnosisView, dict[str, bytes]]:
+    """The answer, and the exhibits that it was weighed by."""
+    doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
+    keeping = Keeping(doctor.exhibits)
+    with bench.alone(question.circuit_sha256):
+        rank(keeping, question.observations, question.instruments)
+        found = answer(doctor, question.observations)
+    return found, keeping.take()
+
+
+@piece("play")
+def play(context: JobContext, sha256: str) -> None:
+    """Play a circuit: what every candidate would show, in every state it is known in.
+
+    What is kept already is not played again, so a piece of work that was killed goes on.
+    """
+    bench, model = _bench(context), model_version()
+    predictor = bench.doctors.predictor(sha256, lambda: bench.circuit(sha256))
+    parts = list(_parts(predictor))
+    title = f"Playing {predictor.circuit.name}"
+    for done, part in enumerate(parts):
+        if context.should_abort():
+            raise JobAborted
+        with bench.session() as session:
+            kept.show_progress(session, context.job.id or 0, title, done, len(parts))
+            there = kept.kept(session, sha256, model, [part.mark])
+        if part.mark in there:
+            continue
+        try:
+            with bench.alone(sha256):
+                contents = part.make()
+        except SolveError as error:
+            log.warning("play", circuit=predictor.circuit.id, part=part.mark, why=str(error))
+            contents = {}
+        with bench.session() as session:
+            kept.keep(session, sha256, model, {**contents, part.mark: b""}, asked_for=False)
+    with bench.session() as session:
+        kept.show_progress(session, context.job.id or 0, title, len(parts), len(parts))
+
+
+@dataclass(frozen=True)
+class Part:
+    """A share of playing a circuit; ``mark`` is kept when it is done."""
+
+    mark: str
+    make: Callable[[], Mapping[str, bytes]]
+
+
+def map_name(state_id: str) -> str:
+    """Name under which the map of a named state is kept."""
+    return f"map/{state_id}"
+
+
+def _parts(predictor: Predictor) -> Iterator[Part]:
+    """Named states first; then what operators say, of warm oil before cold and hot."""
+    circuit = predictor.circuit
+
+    def state(name: str, state: MachineState) -> Mapping[str, bytes]:
+        keeping = Keeping(Played(predictor))
+        for quantity in predictor.quantities:
+            keeping.shown(quantity, state)
+            if quantity.kind == "filter_drop_bar":
+                keeping.tripped(quantity.place, state)
+        return {**keeping.take(), map_name(name): to_bytes(map_of(predictor, state).packed())}
+
+    def words(function_id: str, when: str) -> Mapping[str, bytes]:
+        keeping = Keeping(Played(predictor))
+        for move in circuit.function(function_id).moves:
+            keeping.words(function_id, move, when)
+        named = {s.model_dump_json() for s in circuit.states.values()}
+        predictor.forget(
+            s
+            for move in circuit.function(function_id).moves
+            for s in behaviour_states(circuit, function_id, move, when)
+            if when != "warm" and s.model_dump_json() not in named
+        )
+        return keeping.take()
+
+    def oil() -> Mapping[str, bytes]:
+        keeping = Keeping(Played(predictor))
+        keeping.foamy()
+        return keeping.take()
+
+    yield Part("done/oil", oil)
+    for when in sorted(OIL_C_OF_WHEN, key=lambda w: w != "warm"):
+        for function in circuit.functions:
+            yield Part(f"done/words/{when}/{function.id}", partial(words, function.id, when))
+        if when == "warm":
+            for name, named in circuit.states.items():
+                yield Part(f"done/state/{name}", partial(state, name, named))
