@@ -2,6 +2,7 @@
 
 import json
 import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
@@ -203,6 +204,37 @@ def bench_isolate(machines: int = 60, circuit: str = "") -> None:
             f"{f.circuit:17}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
             f"{f.minutes:9.1f}{f.claimed:9.0%}"
         )
+
+
+@bench_app.command("load")
+def bench_load(
+    technicians: Annotated[list[int] | None, typer.Option(help="how many, may be repeated")] = None,
+    seconds: Annotated[float, typer.Option(help="how long, for each number")] = 60.0,
+    cycle: Annotated[float, typer.Option(help="seconds of one technician's round")] = 20.0,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Technicians at work on loopback: milliseconds to an answer, errors, memory."""
+    from umweg.service.load import bench_load as measure
+
+    kinds = ("list", "job", "post", "ranking")
+    if not as_json:
+        each = "".join(f"{kind + ' p95':>13}" for kind in kinds)
+        print(
+            f"{'technicians':>11}{'requests':>9}{'errors':>7}{'p50':>6}{'p95':>6}{each}{'MB':>12}"
+        )
+    for f in measure(technicians or [20, 50, 200], seconds, cycle):
+        if as_json:
+            print(json.dumps({**asdict(f), "p95_ms": f.percentile(0.95)}), flush=True)
+            continue
+        each = "".join(f"{f.percentile(0.95, kind):13.0f}" for kind in kinds)
+        memory = f"{f.memory_mb[0]:.0f} → {f.memory_mb[1]:.0f}"
+        print(
+            f"{f.technicians:11}{f.requests:9}{len(f.errors):7}{f.percentile(0.5):6.0f}"
+            f"{f.percentile(0.95):6.0f}{each}{memory:>12}",
+            flush=True,
+        )
+        for error in f.errors[:5]:
+            print(f"  {error}")
 
 
 PORT = Annotated[int, typer.Option(min=1, max=65535, help="port on loopback")]

@@ -1,6 +1,7 @@
 """Entries of a job as documents, and the state of a job computed from them."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -77,27 +78,40 @@ ENTRY: TypeAdapter[EntryData] = TypeAdapter(EntryData)
 OBSERVATIONS = (Reading, Behaviour, IndicatorLook, Look)
 
 
-def standing(entries: Sequence[EntryRow]) -> list[tuple[EntryRow, EntryData]]:
-    """The entries that still count: neither superseded nor withdrawn, in order."""
-    gone = {e.supersedes for e in entries if e.supersedes is not None}
-    kept: list[tuple[EntryRow, EntryData]] = []
-    for row in entries:
-        data = ENTRY.validate_python(row.document)
-        if row.id not in gone and not isinstance(data, Withdrawal):
-            kept.append((row, data))
-    return kept
+@dataclass(frozen=True)
+class Record:
+    """The state of a job, computed from its entries."""
+
+    entries: tuple[tuple[EntryRow, EntryData], ...]
+    """Every entry, in order, with its document."""
+    standing: frozenset[UUID]
+    """The entries that still count: neither superseded nor withdrawn."""
+
+    @property
+    def observations(self) -> list[Observation]:
+        """The observations that still count, each with its entry's id."""
+        return [
+            data.model_copy(update={"id": str(row.id)})
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, OBSERVATIONS)
+        ]
+
+    @property
+    def decision(self) -> Decision | None:
+        """The decision that stands last."""
+        decisions = [
+            data
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Decision)
+        ]
+        return decisions[-1] if decisions else None
 
 
-def observations_of(entries: Sequence[EntryRow]) -> list[Observation]:
-    """The observations that still count, each with its entry's id."""
-    found: list[Observation] = []
-    for row, data in standing(entries):
-        if isinstance(data, OBSERVATIONS):
-            found.append(data.model_copy(update={"id": str(row.id)}))
-    return found
-
-
-def decision_of(entries: Sequence[EntryRow]) -> Decision | None:
-    """The decision that stands last."""
-    decisions = [d for _, d in standing(entries) if isinstance(d, Decision)]
-    return decisions[-1] if decisions else None
+def record_of(entries: Sequence[EntryRow]) -> Record:
+    """Read a job's entries."""
+    read = tuple((row, ENTRY.validate_python(row.document)) for row in entries)
+    gone = {row.supersedes for row in entries if row.supersedes is not None}
+    standing = frozenset(
+        row.id for row, data in read if row.id not in gone and not isinstance(data, Withdrawal)
+    )
+    return Record(read, standing)

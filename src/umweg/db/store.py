@@ -5,12 +5,13 @@ A store knows whose it is: nothing of another workshop can be reached through it
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Select, and_, func, or_, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session, aliased, selectinload
+from sqlalchemy.orm import Session, aliased, joinedload, selectinload
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.question import circuit_sha256
@@ -89,12 +90,13 @@ class Store:
             raise NotFoundError("there is no workshop yet; load the demo workshop first")
         return cls(session, found[0])
 
-    @property
+    @cached_property
     def workshop(self) -> Workshop:
         """The workshop itself."""
-        return self.session.get_one(Workshop, self.workshop_id)
+        loads = (selectinload(Workshop.instruments),)
+        return self.session.get_one(Workshop, self.workshop_id, options=loads)
 
-    @property
+    @cached_property
     def instruments(self) -> list[Instrument]:
         """The shop's kit."""
         return [Instrument.model_validate(row.document) for row in self.workshop.instruments]
@@ -148,7 +150,12 @@ class Store:
         ------
         NotFoundError : there is none of that id.
         """
-        found = self.session.get(JobRow, job_id)
+        loads = (
+            joinedload(JobRow.machine),
+            joinedload(JobRow.circuit_revision),
+            selectinload(JobRow.entries),
+        )
+        found = self.session.get(JobRow, job_id, options=loads)
         if found is None or found.machine.workshop_id != self.workshop_id:
             raise NotFoundError(f"there is no job {job_id}")
         return found

@@ -24,7 +24,7 @@ from umweg.service.logs import set_up_logs
 from umweg.service.paths import DATA, ROOT
 from umweg.service.postgres import Cluster, ServiceError, cluster_folder, port_is_free
 from umweg.web.app import create_app
-from umweg.work.asking import want_played
+from umweg.work.asking import ask_about_open, want, want_played
 from umweg.work.queue import Queue
 from umweg.work.worker import run
 
@@ -142,7 +142,7 @@ class Watch:
     def _watch(self) -> None:
         while not self._stop.wait(WATCH_S):
             try:
-                if not self._cluster.running():
+                if not self._cluster.alive():
                     log.warning("the database is gone; it is started again")
                     self._cluster.start()
                 if self._worker is not None and self._worker.poll() is not None:
@@ -184,15 +184,18 @@ def demo(port: int) -> None:
 
 
 def prepare_demo(engine: Engine) -> None:
-    """Bring the database to the newest schema, load the demo workshop, ask for its circuits."""
+    """Bring the database to the newest schema, load the demo workshop, have its jobs answered."""
     migrate.upgrade(engine)
     with Session(engine) as session:
         circuits = [load_circuit(name) for name in circuit_ids()]
         store.load_demo(session, DEMO_WORKSHOP, circuits, load_jobs())
         revisions = [store.keep_circuit(session, circuit).sha256 for circuit in circuits]
+        asked = ask_about_open(store.Store.only(session))
         session.commit()
     queue = Queue(engine.url.render_as_string(hide_password=False))
     try:
+        for job_id, known in asked:
+            want(queue, job_id, known)
         for sha256 in revisions:
             want_played(queue, sha256)
     finally:

@@ -375,6 +375,11 @@ class Cluster:
             return False
         return self._answers()
 
+    def alive(self) -> bool:
+        """Its process lives; a look at the kernel's table, where :meth:`running` asks the server."""
+        owner = self._locked_by()
+        return owner is not None and not _is_dead(owner)
+
     def server_id(self) -> int:
         """Process id of the running server.
 

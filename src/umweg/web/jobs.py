@@ -1,5 +1,6 @@
 """Jobs: the list, one job, its entries, what is known about it."""
 
+from collections.abc import Sequence
 from typing import Annotated
 from uuid import UUID
 
@@ -12,7 +13,7 @@ from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, band_view, observation_words
 from umweg.core.errors import ObservationError, UmwegError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects, check_observation
-from umweg.core.observe.observations import Reading, measured
+from umweg.core.observe.observations import Instrument, Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.db import kept
@@ -22,10 +23,9 @@ from umweg.db.entries import (
     Acceptance,
     Decision,
     EntryData,
+    Record,
     Withdrawal,
-    decision_of,
-    observations_of,
-    standing,
+    record_of,
 )
 from umweg.db.models import AnswerRow, EntryRow, JobRow
 from umweg.db.store import JobsWanted, NewEntry, NotFoundError
@@ -65,21 +65,21 @@ def jobs(
 ) -> JobList:
     """Some of the jobs, newest first: what machine, what complaint, how far, what is next."""
     rows, total = context.store.jobs(JobsWanted(search, decided, PAGE, offset))
+    records = {row.id: record_of(row.entries) for row in rows}
     questions = {
-        row.id: question_of(context.store, row)
+        row.id: question_of(context.store, row, seen)
         for row in rows
-        if decision_of(row.entries) is None and observations_of(row.entries)
+        if (seen := records[row.id].observations) and records[row.id].decision is None
     }
-    answers = kept.summaries(context.session, [q.key for q in questions.values()])
+    keys = {job_id: question.key for job_id, question in questions.items()}
+    answers = kept.summaries(context.session, list(keys.values()))
     missing = [
-        (row.id, ask(context.session, row.id, question))
-        for row in rows
-        if (question := questions.get(row.id)) is not None and question.key not in answers
+        (job_id, ask(context.session, job_id, question))
+        for job_id, question in questions.items()
+        if keys[job_id] not in answers
     ]
     cards = [
-        _card(row, answers.get(questions[row.id].key), True)
-        if row.id in questions
-        else _card(row, None, False)
+        _card(row, records[row.id], answers.get(keys.get(row.id, "")), row.id in questions)
         for row in rows
     ]
     context.session.commit()
@@ -109,7 +109,8 @@ def diagnosis(job_id: UUID, context: ContextOf) -> AnswerView:
     """Suspects, reasons and next steps as the job stands, as far as they are known."""
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
-    known = ask(context.session, row.id, question_of(context.store, row))
+    seen = record_of(row.entries).observations
+    known = ask(context.session, row.id, question_of(context.store, row, seen))
     context.session.commit()
     context.session.close()
     return _answer(context, suspects, job_id, known)
@@ -138,9 +139,13 @@ def add_entry(
             store.workshop.name,
         ),
     )
-    known = ask(context.session, row.id, question_of(store, row))
+    record = record_of(row.entries)
+    known = ask(context.session, row.id, question_of(store, row, record.observations))
     kept.tell(context.session, "entry", row.id)
-    view = next(e for e in _entry_views(context, row) if e.id == entry.id)
+    data = ENTRY.validate_python(entry.document)
+    view = _entry_view(
+        suspects.circuit, store.instruments, entry, data, entry.id in record.standing
+    )
     context.session.commit()
     context.session.close()
     return EntryAdded(entry=view, answer=_answer(context, suspects, job_id, known))
@@ -152,7 +157,7 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
     sha256 = row.circuit_revision.sha256
-    observations = observations_of(row.entries)
+    observations = record_of(row.entries).observations
     kit = context.store.instruments
     context.session.close()
     reading = next((o for o in observations if o.id == str(entry_id)), None)
@@ -221,8 +226,8 @@ def _ranking(
         return None, NO_RANKING
 
 
-def _card(row: JobRow, answer: AnswerRow | None, wanted: bool) -> JobCard:
-    decision = decision_of(row.entries)
+def _card(row: JobRow, record: Record, answer: AnswerRow | None, wanted: bool) -> JobCard:
+    decision = record.decision
     summary = (answer.summary if answer is not None else None) or {}
     trouble = None if answer is None else answer.trouble
     following = summary.get("next") or trouble
@@ -233,7 +238,7 @@ def _card(row: JobRow, answer: AnswerRow | None, wanted: bool) -> JobCard:
         machine=machine_view(row.machine),
         complaint=row.complaint,
         created_at=row.created_at,
-        observations=len(observations_of(row.entries)),
+        observations=len(record.observations),
         leader=summary.get("leader"),
         leader_share=summary.get("share"),
         next=following,
@@ -243,6 +248,8 @@ def _card(row: JobRow, answer: AnswerRow | None, wanted: bool) -> JobCard:
 
 
 def _job_view(context: Context, row: JobRow) -> JobView:
+    record = record_of(row.entries)
+    circuit, kit = context.circuit(row.circuit_revision), context.store.instruments
     return JobView(
         id=row.id,
         machine=machine_view(row.machine),
@@ -251,46 +258,54 @@ def _job_view(context: Context, row: JobRow) -> JobView:
         circuit_revision=row.circuit_revision_id,
         circuit_id=row.circuit_revision.circuit_id,
         revision=row.circuit_revision.revision,
-        entries=_entry_views(context, row),
-        decision=decision_of(row.entries),
+        entries=[
+            _entry_view(circuit, kit, entry, data, entry.id in record.standing)
+            for entry, data in record.entries
+        ],
+        decision=record.decision,
     )
 
 
-def _entry_views(context: Context, row: JobRow) -> list[EntryView]:
-    circuit = context.circuit(row.circuit_revision)
-    kit = {i.id: i for i in context.store.instruments}
-    live = {e.id for e, _ in standing(row.entries)}
-    views = []
-    for entry in row.entries:
-        data = ENTRY.validate_python(entry.document)
-        value = unit = verdict = None
-        if isinstance(data, Reading):
-            quantity, value = measured(circuit, data)
-            unit = UNIT_OF_KIND[quantity.kind]
-            spec = specification_for(circuit, quantity.kind, quantity.place, data.state)
-            if spec is not None:
-                sd = noise_sd(quantity, value, kit.get(data.instrument or ""))
-                word = judge(spec, value, sd).word
-                verdict = VerdictView(word=word, low=spec.low, high=spec.high, source=spec.source)
-        views.append(
-            EntryView(
-                id=entry.id,
-                sequence=entry.sequence,
-                data=data,
-                words=_words(circuit, data, entry),
-                supersedes=entry.supersedes,
-                standing=entry.id in live,
-                value_base=value,
-                unit_base=unit,
-                verdict=verdict,
-                author=entry.author,
-                created_at=entry.created_at,
-            )
-        )
-    return views
+def _entry_view(
+    circuit: Circuit, kit: Sequence[Instrument], entry: EntryRow, data: EntryData, standing: bool
+) -> EntryView:
+    value = unit = verdict = None
+    if isinstance(data, Reading):
+        try:
+            value, unit, verdict = _judged(circuit, kit, data)
+        except UmwegError:
+            # It fits the machine no longer; it is shown as taken.
+            log.warning("reading", entry=str(entry.id))
+    return EntryView(
+        id=entry.id,
+        sequence=entry.sequence,
+        data=data,
+        words=_words(circuit, data),
+        supersedes=entry.supersedes,
+        standing=standing,
+        value_base=value,
+        unit_base=unit,
+        verdict=verdict,
+        author=entry.author,
+        created_at=entry.created_at,
+    )
 
 
-def _words(circuit: Circuit, data: EntryData, entry: EntryRow) -> str:
+def _judged(
+    circuit: Circuit, kit: Sequence[Instrument], reading: Reading
+) -> tuple[float, str, VerdictView | None]:
+    """A reading in base units, and its verdict where there is a specification."""
+    quantity, value = measured(circuit, reading)
+    unit = UNIT_OF_KIND[quantity.kind]
+    spec = specification_for(circuit, quantity.kind, quantity.place, reading.state)
+    if spec is None:
+        return value, unit, None
+    instrument = next((i for i in kit if i.id == reading.instrument), None)
+    word = judge(spec, value, noise_sd(quantity, value, instrument)).word
+    return value, unit, VerdictView(word=word, low=spec.low, high=spec.high, source=spec.source)
+
+
+def _words(circuit: Circuit, data: EntryData) -> str:
     if isinstance(data, OBSERVATIONS):
         try:
             return observation_words(circuit, data)

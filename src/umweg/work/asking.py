@@ -11,9 +11,9 @@ from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.report import DiagnosisView
 from umweg.core.observe.observations import Observation
 from umweg.db import kept
-from umweg.db.entries import observations_of
+from umweg.db.entries import record_of
 from umweg.db.models import JobRow
-from umweg.db.store import Store
+from umweg.db.store import JobsWanted, Store
 from umweg.work.model import model_version
 from umweg.work.queue import ANSWERS, PLAYS, Queue
 
@@ -32,19 +32,13 @@ class Known:
         return self.diagnosis is not None or self.trouble is not None
 
 
-def question_of(store: Store, row: JobRow) -> Question:
-    """The question about a job as it stands."""
-    return asked(store, row, observations_of(row.entries))
-
-
-def asked(store: Store, row: JobRow, observations: Sequence[Observation]) -> Question:
+def question_of(store: Store, row: JobRow, observations: Sequence[Observation]) -> Question:
     """The question about a job's circuit, with the shop's kit, after some observations."""
-    workshop = store.workshop
     return Question(
         circuit_sha256=row.circuit_revision.sha256,
         model=model_version(),
         instruments=tuple(store.instruments),
-        labour_per_min=workshop.labour_per_min,
+        labour_per_min=store.workshop.labour_per_min,
         observations=tuple(observations),
     )
 
@@ -54,6 +48,17 @@ def ask(session: Session, job_id: UUID, question: Question) -> Known:
     row = kept.ask(session, question.key, job_id, question.model_dump(mode="json"))
     found = None if row.diagnosis is None else DiagnosisView.model_validate(row.diagnosis)
     return Known(question, found, row.trouble)
+
+
+def ask_about_open(store: Store, most: int = 200) -> list[tuple[UUID, Known]]:
+    """Keep the questions about the open jobs, the newest first, and say what is known of them."""
+    rows, _ = store.jobs(JobsWanted(decided=False, limit=most))
+    seen = {row.id: record_of(row.entries).observations for row in rows}
+    return [
+        (row.id, ask(store.session, row.id, question_of(store, row, seen[row.id])))
+        for row in rows
+        if seen[row.id]
+    ]
 
 
 def want(queue: Queue, job_id: UUID, known: Known) -> None:

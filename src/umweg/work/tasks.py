@@ -2,6 +2,7 @@
 
 import asyncio
 import threading
+import time
 from collections.abc import Callable, Coroutine, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -33,6 +34,7 @@ log = structlog.get_logger("umweg.work")
 
 PIECES: dict[str, Callable[..., None]] = {}
 RETRY = RetryStrategy(max_attempts=3, wait=1)
+GIVE_WAY_S = 3.0
 BROKEN = "this could not be worked out: a fault of the program, which is in its log"
 
 
@@ -43,6 +45,8 @@ class Workbench:
     engine: Engine
     doctors: Doctors = field(default_factory=Doctors)
     busy: dict[str, threading.Lock] = field(default_factory=dict)
+    answering: int = 0
+    """How many answers are being worked out: playing gives way to them for a while."""
 
     @contextmanager
     def session(self) -> Iterator[Session]:
@@ -63,6 +67,12 @@ class Workbench:
         if document is None:
             raise FormatError(f"no circuit {sha256[:12]} is stored")
         return Circuit.model_validate(document)
+
+    def give_way(self) -> None:
+        """Wait while answers are being worked out, but not for ever."""
+        end = time.monotonic() + GIVE_WAY_S
+        while self.answering and time.monotonic() < end:
+            time.sleep(0.02)
 
     def alone(self, sha256: str) -> threading.Lock:
         """Held by who plays a circuit: two of a process never play the same one twice."""
@@ -118,7 +128,11 @@ def work_out(context: JobContext, key: str) -> None:
     diagnosis = summary = trouble = None
     try:
         question = Question.model_validate(document)
-        found, asked = _answered(bench, question)
+        bench.answering += 1
+        try:
+            found, asked = _answered(bench, question)
+        finally:
+            bench.answering -= 1
         with bench.session() as session:
             kept.keep(session, question.circuit_sha256, question.model, asked, asked_for=True)
         diagnosis, summary = found.model_dump(mode="json"), summary_of(found)
@@ -161,6 +175,7 @@ def play(context: JobContext, sha256: str) -> None:
             there = kept.kept(session, sha256, model, [part.mark])
         if part.mark in there:
             continue
+        bench.give_way()
         try:
             with bench.alone(sha256):
                 contents = part.make()

@@ -1,6 +1,7 @@
 """A worker: takes work from the queue until it is stopped; any number may run, anywhere."""
 
 import asyncio
+import os
 import signal
 
 import procrastinate
@@ -21,6 +22,7 @@ HEARTBEAT_S = 3.0
 STALLED_S = 15.0
 """A worker that was not heard of for so long is taken for dead, and its work is taken up again."""
 POLL_S = 5.0
+NICE = 5
 KEPT_HOURS = 24
 """How long work that failed or was stopped can be looked at."""
 
@@ -75,6 +77,9 @@ async def run(
     until_idle : stop when nothing is left to do
     bench : what the tasks share, default nothing at hand yet
     """
+    if not until_idle:
+        # Whoever waits for a page goes first; what is worked out here comes when it comes.
+        os.nice(NICE)
     app = make_app(engine.url.render_as_string(hide_password=False))
     bench = bench or Workbench(engine)
     with Session(engine) as session:

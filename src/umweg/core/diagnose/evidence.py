@@ -64,7 +64,7 @@ class Measured:
 
     def marginal(self) -> Array:
         """(C,) log likelihood of this reading alone."""
-        variance = (self.slope * self.slope).sum(axis=0) + self.noise_sd**2
+        variance = np.einsum("uc,uc->c", self.slope, self.slope) + self.noise_sd**2
         fit = _log_normal(self.value - self.mean, variance)
         fit = np.logaddexp(fit + np.log1p(-MISREAD_SHARE), self.log_broad + np.log(MISREAD_SHARE))
         return np.where(self.known, fit, self.log_broad)
@@ -204,14 +204,25 @@ class Belief:
     solved: Array
     set_aside: NDArray[np.bool_]
 
+    def part(self, rows: NDArray[np.intp]) -> "Belief":
+        """The same about some of the candidates."""
+        return Belief(
+            self.log_weight[rows],
+            self.log_other,
+            np.ascontiguousarray(self.slope[:, :, rows]),
+            self.precision[rows],
+            self.solved[rows],
+            self.set_aside[rows],
+        )
+
     def posterior(self, mean: Array, slope: Array) -> tuple[Array, Array]:
         """Mean and variance (C,) of a further quantity, given what was read."""
-        variance = (slope * slope).sum(axis=0)
+        variance = np.einsum("uc,uc->c", slope, slope)
         if not len(self.slope):
             return mean, variance
-        cross = np.einsum("ruc,uc->cr", self.slope, slope, optimize=True)
-        shift = (cross * self.solved).sum(axis=1)
-        less = np.einsum("cr,crs,cs->c", cross, self.precision, cross, optimize=True)
+        cross = np.einsum("ruc,uc->cr", self.slope, slope)
+        shift = np.einsum("cr,cr->c", cross, self.solved)
+        less = np.einsum("cr,cr->c", np.matmul(self.precision, cross[..., None])[..., 0], cross)
         return mean + shift, np.maximum(variance - less, 1e-12)
 
 
@@ -249,7 +260,8 @@ def _joint(
     error = np.stack([r.value - r.mean for r in readings], axis=1)
     slope = np.stack([r.slope for r in readings])
     noise = np.array([r.noise_sd**2 for r in readings])
-    covariance = np.einsum("ruc,suc->crs", slope, slope, optimize=True)
+    by_candidate = np.ascontiguousarray(slope.transpose(2, 0, 1))
+    covariance = by_candidate @ by_candidate.transpose(0, 2, 1)
     covariance += np.diag(noise)
     count, n = error.shape
     aside = ~np.stack([r.known for r in readings], axis=1)

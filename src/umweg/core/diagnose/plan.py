@@ -58,16 +58,19 @@ class Planner:
         self._judged: dict[str, tuple[Hazard | None, list[str]]] = {}
         self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
         self.live = np.flatnonzero(self.weight > LIVE)
+        self._live_weight = self.weight[self.live]
+        # Most of the candidates are out of the question: what is asked of all readings in all
+        # states is asked of the live ones only.
+        self._live_belief = ranking.belief.part(self.live)
         self.stakes = Stakes(ranking, self.live, money)
 
     def outcomes(self, mean: Array, variance: Array) -> Array:
         """(L, G) probability of each cell of a grid over everything the live candidates show."""
         sd = np.sqrt(variance)
-        centre, width = mean[self.live], sd[self.live]
-        edges = np.linspace((centre - 4 * width).min(), (centre + 4 * width).max(), GRID + 1)
+        edges = np.linspace((mean - 4 * sd).min(), (mean + 4 * sd).max(), GRID + 1)
         middle = 0.5 * (edges[1:] + edges[:-1])
-        z = (middle - centre[:, None]) / width[:, None]
-        density = np.exp(-0.5 * z * z) / width[:, None]
+        z = (middle - mean[:, None]) / sd[:, None]
+        density = np.exp(-0.5 * z * z) / sd[:, None]
         density += 1e-12
         result: Array = density / density.sum(axis=1, keepdims=True)
         return result
@@ -78,7 +81,10 @@ class Planner:
         """Judge one reading; None when it is impossible or tells nothing."""
         table = self.predictor[state]
         row = table.row(quantity)
-        mean, variance = self.belief.posterior(table.mean[row], table.slope[row])
+        live = self.live
+        mean, variance = self._live_belief.posterior(
+            table.mean[row, live], table.slope[row][:, live]
+        )
         point = quantity.place if quantity.at_point else None
         highest = None
         instrument = None
@@ -88,16 +94,16 @@ class Planner:
             pressure = table.solution.across[row_of_net]
             # A gauge must not break because the belief is wrong.
             highest = max(
-                highest_bar(pressure[self.live], self.weight[self.live]),
+                highest_bar(pressure[live], self._live_weight),
                 float(table.healthy[row_of_net]),
             )
-            lowest = float(mean[self.live].min())
+            lowest = float(mean.min())
             instrument = gauge_for(self.instruments, highest, lowest)
         elif quantity.kind == "flow_lpm":
             instrument = first_that(self.instruments, "flow")
         elif quantity.kind == "voltage_v":
             instrument = first_that(self.instruments, "voltage")
-        typical = float(np.average(mean[self.live], weights=self.weight[self.live]))
+        typical = float(np.average(mean, weights=self._live_weight))
         variance = variance + noise_sd(quantity, typical, instrument) ** 2
         bits, saving = self.stakes.information(self.outcomes(mean, variance))
         if bits < LEAST_BITS:

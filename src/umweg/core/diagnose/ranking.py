@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.special import logsumexp, softmax
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import (
@@ -161,25 +160,33 @@ class Ranking:
         """For each observation: how much better this suspect predicts it than all others together."""
         members = self.population.members[h]
         own = self.inside[members] + LEAST_WEIGHT
-        others = np.ones(len(self.inside), dtype=bool)
-        others[members] = False
+        mine = self._likelihood[:, members] @ own / own.sum()
         # The others are weighed by what was believed without counting this one twice: the prior.
-        prior = np.exp(self.population.log_prior)[others]
-        reasons = []
-        for item, fit in zip(self.evidence, self._fits, strict=True):
-            mine = logsumexp(fit[members], b=own) - np.log(own.sum())
-            rest = logsumexp(fit[others], b=prior) - np.log(prior.sum())
-            band = None
-            if isinstance(item, Measured):
-                variance = (item.slope[:, members] ** 2).sum(axis=0) + item.noise_sd**2
-                low, high = spread_band(item.quantity, item.mean[members], variance, own)
-                band = Band(self.population.hypotheses[h].key, low, high)
-            reasons.append(Reason(item.id, float((mine - rest) / np.log(10.0)), band))
-        return tuple(reasons)
+        prior = np.exp(self.population.log_prior)
+        prior[members] = 0.0
+        rest = self._likelihood @ prior / prior.sum()
+        ratio = np.log10((mine + LEAST_WEIGHT) / (rest + LEAST_WEIGHT))
+        return tuple(
+            Reason(item.id, float(tens), self._expected(item, h, members, own))
+            for item, tens in zip(self.evidence, ratio, strict=True)
+        )
+
+    def _expected(self, item: Evidence, h: int, members: Indices, own: Array) -> Band | None:
+        if not isinstance(item, Measured):
+            return None
+        slope = item.slope[:, members]
+        variance = np.einsum("uc,uc->c", slope, slope) + item.noise_sd**2
+        low, high = spread_band(item.quantity, item.mean[members], variance, own)
+        return Band(self.population.hypotheses[h].key, low, high)
 
     @cached_property
-    def _fits(self) -> list[Array]:
-        return [item.marginal() for item in self.evidence]
+    def _likelihood(self) -> Array:
+        """(N, C) of each observation under each candidate, the best candidate's being 1."""
+        if not self.evidence:
+            return np.zeros((0, len(self.inside)))
+        fit = np.stack([item.marginal() for item in self.evidence])
+        likelihood: Array = np.exp(fit - fit.max(axis=1, keepdims=True))
+        return likelihood
 
     def bands(self, reading: Measured) -> tuple[Band, tuple[Band, ...]]:
         """What the healthy machine and each leader would show for a further reading."""
@@ -213,13 +220,15 @@ def rank(
         except UmwegError as error:
             left_out.append(LeftOut(observation.id, error.message))
     belief = believe(exhibits.suspects, evidence)
-    modelled = logsumexp(belief.log_weight)
+    best = float(belief.log_weight.max())
+    scaled = np.exp(belief.log_weight - best)
+    modelled = best + float(np.log(scaled.sum()))
     other = float(np.exp(belief.log_other - np.logaddexp(modelled, belief.log_other)))
     return Ranking(
         exhibits.suspects,
         tuple(evidence),
         belief,
-        softmax(belief.log_weight),
+        scaled / scaled.sum(),
         other,
         tuple(left_out),
     )
