@@ -210,7 +210,7 @@ def bench_isolate(machines: int = 60, circuit: str = "") -> None:
 def bench_load(
     technicians: Annotated[list[int] | None, typer.Option(help="how many, may be repeated")] = None,
     seconds: Annotated[float, typer.Option(help="how long, for each number")] = 60.0,
-    cycle: Annotated[float, typer.Option(help="seconds of one technician's round")] = 20.0,
+    cycle: Annotated[float, typer.Option(help="seconds of one technician's round")] = 40.0,
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Technicians at work on loopback: milliseconds to an answer, errors, memory."""

@@ -76,6 +76,7 @@ EntryData = Annotated[
 ]
 ENTRY: TypeAdapter[EntryData] = TypeAdapter(EntryData)
 OBSERVATIONS = (Reading, Behaviour, IndicatorLook, Look)
+OBSERVATION_KINDS = tuple(str(kind.model_fields["kind"].default) for kind in OBSERVATIONS)
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import delete, func, select, text, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, undefer
 
 from umweg.db.models import AnswerRow, CircuitRevision, KeptRow, ProgressRow
@@ -29,14 +29,20 @@ def circuit_document(session: Session, sha256: str) -> dict[str, Any] | None:
     return session.scalars(query.limit(1)).first()
 
 
-def ask(session: Session, key: str, job_id: UUID, question: Mapping[str, Any]) -> AnswerRow:
+def ask(
+    session: Session, key: str, job_id: UUID, basis: str, question: Mapping[str, Any]
+) -> AnswerRow:
     """The row of a question; made when it is asked for the first time.
 
     A question that a withdrawal leads back to is the newest again.
     """
     if newest_question(session, job_id) != key:
         made = insert(AnswerRow).values(
-            key=key, job_id=job_id, question=question, created_at=func.clock_timestamp()
+            key=key,
+            job_id=job_id,
+            basis=basis,
+            question=question,
+            created_at=func.clock_timestamp(),
         )
         again = {"created_at": func.clock_timestamp()}
         session.execute(made.on_conflict_do_update(index_elements=["key"], set_=again))
@@ -61,10 +67,15 @@ def answer_of(session: Session, key: str) -> AnswerRow | None:
     return session.get(AnswerRow, key, options=options)
 
 
-def summaries(session: Session, keys: Sequence[str]) -> dict[str, AnswerRow]:
-    """Questions by key, with the summary of their answers only."""
-    rows = session.scalars(select(AnswerRow).where(AnswerRow.key.in_(keys)))
-    return {row.key: row for row in rows}
+def newest_answers(session: Session, job_ids: Sequence[UUID]) -> dict[UUID, AnswerRow]:
+    """The question that was asked last about each job, with the summary of its answer only."""
+    query = (
+        select(AnswerRow)
+        .ext(distinct_on(AnswerRow.job_id))
+        .where(AnswerRow.job_id.in_(job_ids))
+        .order_by(AnswerRow.job_id, AnswerRow.created_at.desc())
+    )
+    return {row.job_id: row for row in session.scalars(query)}
 
 
 def newest_question(session: Session, job_id: UUID) -> str | None:

@@ -142,6 +142,8 @@ class AnswerRow(Base):
 
     key: Mapped[str] = mapped_column(String(64), primary_key=True)
     job_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("job.id"))
+    basis: Mapped[str] = mapped_column(String(64))
+    """Hash of model, kit and rate: another one makes the answer an old one."""
     question: Mapped[dict[str, Any]] = mapped_column(JSONB, deferred=True)
     summary: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     diagnosis: Mapped[dict[str, Any] | None] = mapped_column(JSONB, deferred=True)

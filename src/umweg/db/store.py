@@ -6,9 +6,10 @@ A store knows whose it is: nothing of another workshop can be reached through it
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Select, and_, func, or_, select, text
+from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, func, or_, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, aliased, joinedload, selectinload
@@ -18,7 +19,7 @@ from umweg.core.diagnose.question import circuit_sha256
 from umweg.core.errors import UmwegError
 from umweg.core.observe.job import Job, MachineCard
 from umweg.core.observe.observations import Instrument
-from umweg.db.entries import EntryData
+from umweg.db.entries import OBSERVATION_KINDS, Decision, EntryData
 from umweg.db.models import (
     CircuitRevision,
     EntryRow,
@@ -63,6 +64,17 @@ class JobsWanted:
     decided: bool | None = None
     limit: int = 25
     offset: int = 0
+
+
+@dataclass(frozen=True)
+class JobLine:
+    """What a list shows of a job, found without reading its record."""
+
+    job: JobRow
+    machine: Machine
+    observations: int
+    """How many count."""
+    decision: Decision | None
 
 
 def workshop_ids(session: Session) -> Sequence[int]:
@@ -119,18 +131,21 @@ class Store:
             raise NotFoundError(f"there is no machine {machine_id}")
         return found
 
-    def jobs(self, wanted: JobsWanted) -> tuple[Sequence[JobRow], int]:
-        """Some of the jobs, newest first, with what a list shows; and how many match in all."""
-        query = self._matching(wanted)
-        total = self.session.scalar(select(func.count()).select_from(query.subquery()))
-        query = query.order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
-        query = query.limit(wanted.limit).offset(wanted.offset)
-        loads = (
-            selectinload(JobRow.entries),
-            selectinload(JobRow.machine),
-            selectinload(JobRow.circuit_revision),
+    def jobs(self, wanted: JobsWanted) -> tuple[list[JobLine], int]:
+        """Some of the jobs, newest first, and how many match in all."""
+        chosen = self._matching(wanted)
+        total = self.session.scalar(select(func.count()).select_from(chosen.subquery()))
+        query = (
+            chosen.add_columns(Machine, _observations(), _decision())
+            .order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
+            .limit(wanted.limit)
+            .offset(wanted.offset)
         )
-        return self.session.scalars(query.options(*loads)).all(), total or 0
+        lines = [
+            JobLine(job, machine, seen, None if made is None else Decision.model_validate(made))
+            for job, machine, seen, made in self.session.execute(query)
+        ]
+        return lines, total or 0
 
     def _matching(self, wanted: JobsWanted) -> Select[JobRow]:
         query = select(JobRow).join(Machine).where(Machine.workshop_id == self.workshop_id)
@@ -139,8 +154,8 @@ class Store:
             fields = (Machine.name, Machine.owner, Machine.serial, JobRow.complaint)
             query = query.where(or_(*(f.ilike(part, escape="\\") for f in fields)))
         if wanted.decided is not None:
-            decided = _is_decided()
-            query = query.where(decided if wanted.decided else ~decided)
+            decision = _decision()
+            query = query.where(decision.is_not(None) if wanted.decided else decision.is_(None))
         return query
 
     def job(self, job_id: UUID) -> JobRow:
@@ -290,15 +305,25 @@ def _literal(word: str) -> str:
     return word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
-def _is_decided() -> ColumnElement[bool]:
-    """A decision stands in the job."""
-    decision, later = aliased(EntryRow), aliased(EntryRow)
-    superseded = select(later.id).where(later.supersedes == decision.id).exists()
-    return (
-        select(decision.id)
-        .where(and_(decision.job_id == JobRow.id, decision.kind == "decision", ~superseded))
-        .exists()
-    )
+def _standing(entry: type[EntryRow]) -> ColumnElement[bool]:
+    """An entry of the job in question that nothing supersedes."""
+    later = aliased(EntryRow)
+    superseded = select(later.id).where(later.supersedes == entry.id).exists()
+    return and_(entry.job_id == JobRow.id, ~superseded)
+
+
+def _observations() -> ScalarSelect[int]:
+    """How many observations count in a job."""
+    entry = aliased(EntryRow)
+    kinds = entry.kind.in_(OBSERVATION_KINDS)
+    return select(func.count(entry.id)).where(_standing(entry), kinds).scalar_subquery()
+
+
+def _decision() -> ScalarSelect[dict[str, Any]]:
+    """The document of the decision that stands last in a job."""
+    entry = aliased(EntryRow)
+    made = select(entry.document).where(_standing(entry), entry.kind == "decision")
+    return made.order_by(entry.sequence.desc()).limit(1).scalar_subquery()
 
 
 def _revisions(circuit_id: str) -> Select[CircuitRevision]:

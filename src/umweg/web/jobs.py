@@ -9,6 +9,7 @@ from fastapi import APIRouter, Header, Query
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.evidence import Measured, noise_sd, weigh
+from umweg.core.diagnose.question import basis_of
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, band_view, observation_words
 from umweg.core.errors import ObservationError, UmwegError
@@ -23,12 +24,11 @@ from umweg.db.entries import (
     Acceptance,
     Decision,
     EntryData,
-    Record,
     Withdrawal,
     record_of,
 )
 from umweg.db.models import AnswerRow, EntryRow, JobRow
-from umweg.db.store import JobsWanted, NewEntry, NotFoundError
+from umweg.db.store import JobLine, JobsWanted, NewEntry, NotFoundError
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
@@ -45,7 +45,8 @@ from umweg.web.schemas import (
     VerdictView,
 )
 from umweg.web.workshop import machine_view
-from umweg.work.asking import Known, ask, question_of, want, want_played
+from umweg.work.asking import Known, ask, ask_again, question_of, want, want_played
+from umweg.work.model import model_version
 
 log = structlog.get_logger("umweg.web")
 
@@ -64,26 +65,19 @@ def jobs(
     offset: Annotated[int, Query(ge=0, le=10**9)] = 0,
 ) -> JobList:
     """Some of the jobs, newest first: what machine, what complaint, how far, what is next."""
-    rows, total = context.store.jobs(JobsWanted(search, decided, PAGE, offset))
-    records = {row.id: record_of(row.entries) for row in rows}
-    questions = {
-        row.id: question_of(context.store, row, seen)
-        for row in rows
-        if (seen := records[row.id].observations) and records[row.id].decision is None
+    store, session = context.store, context.session
+    lines, total = store.jobs(JobsWanted(search, decided, PAGE, offset))
+    wanted = {line.job.id for line in lines if line.observations and line.decision is None}
+    basis = basis_of(model_version(), store.instruments, store.workshop.labour_per_min)
+    answers = {
+        job_id: row
+        for job_id, row in kept.newest_answers(session, list(wanted)).items()
+        if row.basis == basis
     }
-    keys = {job_id: question.key for job_id, question in questions.items()}
-    answers = kept.summaries(context.session, list(keys.values()))
-    missing = [
-        (job_id, ask(context.session, job_id, question))
-        for job_id, question in questions.items()
-        if keys[job_id] not in answers
-    ]
-    cards = [
-        _card(row, records[row.id], answers.get(keys.get(row.id, "")), row.id in questions)
-        for row in rows
-    ]
-    context.session.commit()
-    context.session.close()
+    missing = [(job_id, ask_again(store, job_id)) for job_id in wanted - answers.keys()]
+    cards = [_card(line, answers.get(line.job.id), line.job.id in wanted) for line in lines]
+    session.commit()
+    session.close()
     for job_id, known in missing:
         want(context.queue, job_id, known)
     return JobList(jobs=cards, total=total, offset=offset)
@@ -226,24 +220,23 @@ def _ranking(
         return None, NO_RANKING
 
 
-def _card(row: JobRow, record: Record, answer: AnswerRow | None, wanted: bool) -> JobCard:
-    decision = record.decision
+def _card(line: JobLine, answer: AnswerRow | None, wanted: bool) -> JobCard:
     summary = (answer.summary if answer is not None else None) or {}
     trouble = None if answer is None else answer.trouble
     following = summary.get("next") or trouble
-    if not wanted and decision is None:
+    if not wanted and line.decision is None:
         following = "Take the complaint"
     return JobCard(
-        id=row.id,
-        machine=machine_view(row.machine),
-        complaint=row.complaint,
-        created_at=row.created_at,
-        observations=len(record.observations),
+        id=line.job.id,
+        machine=machine_view(line.machine),
+        complaint=line.job.complaint,
+        created_at=line.job.created_at,
+        observations=line.observations,
         leader=summary.get("leader"),
         leader_share=summary.get("share"),
         next=following,
         pending=wanted and not summary and trouble is None,
-        decision=decision,
+        decision=line.decision,
     )
 
 

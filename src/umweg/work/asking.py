@@ -45,20 +45,23 @@ def question_of(store: Store, row: JobRow, observations: Sequence[Observation]) 
 
 def ask(session: Session, job_id: UUID, question: Question) -> Known:
     """Keep a question, and say what is known of its answer."""
-    row = kept.ask(session, question.key, job_id, question.model_dump(mode="json"))
+    document = question.model_dump(mode="json")
+    row = kept.ask(session, question.key, job_id, question.basis, document)
     found = None if row.diagnosis is None else DiagnosisView.model_validate(row.diagnosis)
     return Known(question, found, row.trouble)
 
 
 def ask_about_open(store: Store, most: int = 200) -> list[tuple[UUID, Known]]:
     """Keep the questions about the open jobs, the newest first, and say what is known of them."""
-    rows, _ = store.jobs(JobsWanted(decided=False, limit=most))
-    seen = {row.id: record_of(row.entries).observations for row in rows}
-    return [
-        (row.id, ask(store.session, row.id, question_of(store, row, seen[row.id])))
-        for row in rows
-        if seen[row.id]
-    ]
+    lines, _ = store.jobs(JobsWanted(decided=False, limit=most))
+    return [(line.job.id, ask_again(store, line.job.id)) for line in lines if line.observations]
+
+
+def ask_again(store: Store, job_id: UUID) -> Known:
+    """Ask about a job as it stands, whatever was asked before."""
+    row = store.job(job_id)
+    question = question_of(store, row, record_of(row.entries).observations)
+    return ask(store.session, job_id, question)
 
 
 def want(queue: Queue, job_id: UUID, known: Known) -> None:

@@ -31,6 +31,17 @@ class Question(Document):
         """Stable name: a hash of all of it."""
         return _sha256(self.model_dump(mode="json"))
 
+    @property
+    def basis(self) -> str:
+        """A hash of what is the same for all jobs of a shop: model, kit, rate."""
+        return basis_of(self.model, self.instruments, self.labour_per_min)
+
+
+def basis_of(model: str, instruments: Sequence[Instrument], labour_per_min: float) -> str:
+    """What all questions of a shop at one time have in common, as a hash."""
+    kit = [i.model_dump(mode="json") for i in instruments]
+    return _sha256([model, kit, labour_per_min])
+
 
 def circuit_sha256(circuit: Circuit) -> str:
     """Hash of a circuit document, whatever the order of its names."""

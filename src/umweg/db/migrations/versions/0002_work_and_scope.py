@@ -44,6 +44,7 @@ def upgrade() -> None:
         "answer",
         sa.Column("key", sa.String(64), nullable=False),
         sa.Column("job_id", sa.Uuid, nullable=False),
+        sa.Column("basis", sa.String(64), nullable=False),
         sa.Column("question", JSONB, nullable=False),
         sa.Column("summary", JSONB),
         sa.Column("diagnosis", JSONB),
