@@ -8,6 +8,12 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from umweg.core.errors import CircuitError, FormatError, Problem
 
+MOST_PARTS = 600
+"""Far more than a machine has; a circuit of thousands would never be solved in time."""
+MOST_BYTES = 5_000_000
+MOST_FINDINGS = 100
+Text = Annotated[str, Field(max_length=400)]
+LongText = Annotated[str, Field(max_length=4000)]
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=60)]
 LoadState = Literal["free", "working", "stalled", "held"]
 Method = Literal["tee_gauge", "inline_flow", "cap", "voltmeter"]
@@ -25,7 +31,7 @@ QuantityKind = Literal[
 class Document(BaseModel):
     """Base of every part: unknown names are refused, nothing changes once read."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
 class Fluid(Document):
@@ -148,6 +154,9 @@ class Intervention(Document):
     load_bar: float = Field(default=0, ge=0, le=600)
 
 
+EngineSpeed = Annotated[float, Field(ge=0, le=20_000)]
+
+
 class MachineState(Document):
     """How the machine stands while something is read.
 
@@ -156,17 +165,17 @@ class MachineState(Document):
     that belong to no function: a clutch pedal, a seat, an accumulator that is filling.
     """
 
-    label: str
-    engine: Literal["off", "idle", "rated", "max"] | float = "rated"
+    label: Text
+    engine: Literal["off", "idle", "rated", "max"] | EngineSpeed = "rated"
     oil_c: float = Field(default=50, ge=-50, le=140)
-    moves: dict[Identifier, str] = Field(default_factory=dict)
-    loads: dict[Identifier, LoadState] = Field(default_factory=dict)
-    settings: dict[str, float] = Field(
-        default_factory=dict, description="component.command to value"
+    moves: dict[Identifier, Text] = Field(default_factory=dict, max_length=100)
+    loads: dict[Identifier, LoadState] = Field(default_factory=dict, max_length=100)
+    settings: dict[Text, float] = Field(
+        default_factory=dict, max_length=100, description="component.command to value"
     )
-    interventions: list[Intervention] = Field(default_factory=list)
-    setup_min: float = Field(default=2, ge=0)
-    cautions: list[str] = Field(default_factory=list)
+    interventions: list[Intervention] = Field(default_factory=list, max_length=50)
+    setup_min: float = Field(default=2, ge=0, le=10_000)
+    cautions: list[LongText] = Field(default_factory=list, max_length=30)
 
 
 class Specification(Document):
@@ -190,14 +199,14 @@ class Circuit(Document):
     family: list[str] = Field(min_length=1)
     machine_kind: str
     fluid: Fluid
-    prime_movers: list[PrimeMover]
-    components: list[Component] = Field(min_length=1)
-    functions: list[Function] = Field(default_factory=list)
-    interlocks: list[Interlock] = Field(default_factory=list)
-    test_points: list[TestPoint] = Field(default_factory=list)
-    states: dict[Identifier, MachineState] = Field(default_factory=dict)
-    specifications: list[Specification] = Field(default_factory=list)
-    notes: dict[str, str] = Field(default_factory=dict)
+    prime_movers: list[PrimeMover] = Field(max_length=8)
+    components: list[Component] = Field(min_length=1, max_length=MOST_PARTS)
+    functions: list[Function] = Field(default_factory=list, max_length=100)
+    interlocks: list[Interlock] = Field(default_factory=list, max_length=100)
+    test_points: list[TestPoint] = Field(default_factory=list, max_length=200)
+    states: dict[Identifier, MachineState] = Field(default_factory=dict, max_length=300)
+    specifications: list[Specification] = Field(default_factory=list, max_length=500)
+    notes: dict[Text, LongText] = Field(default_factory=dict, max_length=100)
 
     def component(self, component_id: str) -> Component:
         """The component of that id.
@@ -231,8 +240,25 @@ def problems_of(error: ValidationError) -> tuple[Problem, ...]:
     """Every finding of a failed reading, each with its place in the file."""
     return tuple(
         Problem("format", ".".join(str(part) for part in e["loc"]) or "document", e["msg"])
-        for e in error.errors()
+        for e in error.errors()[:MOST_FINDINGS]
     )
+
+
+def read_json(text: str | bytes) -> object:
+    """Read a file's JSON, within what a document may be.
+
+    Raises
+    ------
+    FormatError : it is too large, nested too deep, or no JSON.
+    """
+    if len(text) > MOST_BYTES:
+        raise FormatError(f"the file has {len(text)} bytes; a document has {MOST_BYTES} at most")
+    try:
+        return json.loads(text)
+    except RecursionError as error:
+        raise FormatError("the file is nested too deep to be a document of ours") from error
+    except ValueError as error:
+        raise FormatError(f"not a JSON file: {error}") from error
 
 
 def read_circuit(text: str | bytes) -> Circuit:
@@ -242,10 +268,7 @@ def read_circuit(text: str | bytes) -> Circuit:
     ------
     FormatError : not JSON, or not ``umweg-circuit/1``; lists every place that is wrong.
     """
-    try:
-        data = json.loads(text)
-    except ValueError as error:
-        raise FormatError(f"not a JSON file: {error}") from error
+    data = read_json(text)
     try:
         return Circuit.model_validate(data)
     except ValidationError as error:

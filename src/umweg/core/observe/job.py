@@ -1,11 +1,10 @@
 """A job as a file, format ``umweg-job/1``: the machine, the complaint, what was observed."""
 
-import json
 from typing import Literal
 
 from pydantic import Field, ValidationError
 
-from umweg.core.circuit.document import Document, problems_of
+from umweg.core.circuit.document import Document, problems_of, read_json
 from umweg.core.errors import FormatError
 from umweg.core.observe.observations import Instrument, Observation
 
@@ -28,9 +27,9 @@ class Job(Document):
     circuit: str = Field(description="id of a library circuit, or a path beside this file")
     machine: MachineCard
     complaint: str
-    labour_per_min: float = Field(default=1.5, ge=0)
-    instruments: list[Instrument] = Field(default_factory=list)
-    observations: list[Observation] = Field(default_factory=list)
+    labour_per_min: float = Field(default=1.5, ge=0, le=1000)
+    instruments: list[Instrument] = Field(default_factory=list, max_length=200)
+    observations: list[Observation] = Field(default_factory=list, max_length=500)
 
 
 def read_job(text: str | bytes) -> Job:
@@ -40,10 +39,7 @@ def read_job(text: str | bytes) -> Job:
     ------
     FormatError : not JSON, or not ``umweg-job/1``; lists every place that is wrong.
     """
-    try:
-        data = json.loads(text)
-    except ValueError as error:
-        raise FormatError(f"not a JSON file: {error}") from error
+    data = read_json(text)
     try:
         return Job.model_validate(data)
     except ValidationError as error:

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from umweg.core.circuit.document import Circuit, Document, MachineState
+from umweg.core.circuit.document import Circuit, Document, MachineState, Text
 from umweg.core.errors import ObservationError
 from umweg.core.observe.quantities import Kind, Quantity, check_quantity
 from umweg.core.units import UNITS, to_base
@@ -25,9 +25,9 @@ class Instrument(Document):
     id: str
     label: str
     measures: Literal["pressure", "flow", "time", "length", "voltage", "speed"]
-    low: float = 0
-    high: float = Field(gt=0)
-    unit: str
+    low: Number = 0
+    high: Number = Field(gt=0)
+    unit: Text
     accuracy_pct: float = Field(default=1.6, gt=0, le=20)
 
 
@@ -38,8 +38,8 @@ class Reading(Document):
     """
 
     kind: Literal["reading"] = "reading"
-    id: str
-    point: str
+    id: Text
+    point: Text
     quantity: Literal[
         "pressure_bar",
         "flow_lpm",
@@ -49,20 +49,20 @@ class Reading(Document):
         "time_s",
         "voltage_v",
     ]
-    state: str | MachineState
+    state: Text | MachineState
     value: Number
-    unit: str
+    unit: Text
     repeats: list[Number] = Field(default_factory=list, max_length=50)
-    instrument: str | None = None
+    instrument: Text | None = None
 
 
 class Behaviour(Document):
     """How a function behaves, in the operator's words."""
 
     kind: Literal["behaviour"] = "behaviour"
-    id: str
-    function: str
-    move: str
+    id: Text
+    function: Text
+    move: Text
     how: How
     when: When = "warm"
 
@@ -71,9 +71,9 @@ class IndicatorLook(Document):
     """A filter indicator seen tripped or not, in a state."""
 
     kind: Literal["indicator"] = "indicator"
-    id: str
-    component: str
-    state: str | MachineState
+    id: Text
+    component: Text
+    state: Text | MachineState
     tripped: bool
 
 
@@ -81,7 +81,7 @@ class Look(Document):
     """How the oil looks."""
 
     kind: Literal["oil"] = "oil"
-    id: str
+    id: Text
     look: OilLook
 
 
