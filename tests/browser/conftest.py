@@ -1,19 +1,28 @@
 """The served application in Debian's Chromium."""
 
+import os
+import subprocess
+import sys
 import threading
+import time
 from collections.abc import Iterator
 
 import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, sync_playwright
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
 
-from tests.web.conftest import cluster, engine, workshop
+from tests.web.conftest import cluster, demo, engine, url_of
+from umweg.db import store
+from umweg.db.session import ENVIRONMENT_KEY
 from umweg.service.frontend import build
-from umweg.service.postgres import free_port
+from umweg.service.postgres import Cluster, free_port
 from umweg.web.app import create_app
+from umweg.work.asking import want_played
+from umweg.work.queue import Queue
 
-__all__ = ["cluster", "engine", "workshop"]
+__all__ = ["cluster", "engine"]
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -33,6 +42,41 @@ def browser() -> Iterator[Browser]:
         made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         yield made
         made.close()
+
+
+@pytest.fixture(scope="session")
+def worker(cluster: Cluster, engine: Engine) -> Iterator[None]:
+    """A worker as users have it, a process of its own, that has played the workshop's circuits."""
+    with Session(engine) as session:
+        revisions = [store.keep_circuit(session, c).sha256 for c in demo()[0]]
+        session.commit()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "umweg.cli", "worker"],
+        env={**os.environ, ENVIRONMENT_KEY: cluster.url, "UMWEG_LOG": "error"},
+        stdout=subprocess.DEVNULL,
+    )
+    queue = Queue(url_of(engine))
+    for sha256 in revisions:
+        want_played(queue, sha256)
+    while queue.list():
+        assert process.poll() is None
+        time.sleep(0.2)
+    queue.close()
+    yield
+    process.terminate()
+    process.wait(20)
+
+
+@pytest.fixture
+def workshop(engine: Engine, worker: None) -> Engine:
+    """The demo workshop freshly loaded; the queue is the worker's and left alone."""
+    with engine.begin() as connection:
+        tables = "entry, job, machine, instrument, workshop, answer"
+        connection.execute(text(f"TRUNCATE {tables} CASCADE"))
+    with Session(engine) as session:
+        store.load_demo(session, "Test workshop", *demo())
+        session.commit()
+    return engine
 
 
 @pytest.fixture

@@ -113,7 +113,7 @@ function NewJob({ workshop }: { workshop: Workshop }) {
 }
 
 const WHICH = { all: null, open: false, decided: true } as const;
-const WHICH_LABEL = { all: "All", open: "Open", decided: "Isolated" } as const;
+const WHICH_LABEL = { all: "All", open: "In work", decided: "Isolated" } as const;
 type Which = keyof typeof WHICH;
 
 /** What list there is none in says why. */

@@ -1,0 +1,161 @@
+"""Two people on one job, a lost network, and what a page owes to who cannot see or point well."""
+
+import re
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, Route, expect
+
+from tests.browser.test_journey import open_bench
+from umweg.service.paths import FRONT_END
+
+SERIAL = "R18-0417"
+AXE = FRONT_END / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@pytest.fixture
+def second(browser: Browser) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    opened = context.new_page()
+    opened.set_default_timeout(30_000)
+    yield opened
+    context.close()
+
+
+def decide(page: Page, action: str) -> None:
+    page.get_by_role("tab", name="Suspects").click()
+    page.get_by_label("What to do").fill(action)
+    page.get_by_role("button", name=re.compile("^Decide")).click()
+
+
+def test_what_one_writes_the_other_sees(page: Page, second: Page, address: str) -> None:
+    open_bench(page, address, SERIAL)
+    second.goto(page.url)
+    second.get_by_role("tab", name="Record 6").click()
+    second.get_by_label("Note").fill("Oil smells burnt")
+    second.get_by_role("button", name="Add the note").click()
+    expect(page.get_by_role("tab", name="Record 7")).to_be_visible()
+    page.get_by_role("tab", name="Record 7").click()
+    expect(page.get_by_text("Oil smells burnt")).to_be_visible()
+
+
+def test_a_step_stays_under_the_finger_when_somebody_else_changes_the_job(
+    page: Page, second: Page, address: str
+) -> None:
+    open_bench(page, address, SERIAL)
+    step = page.locator("section[aria-label='Next step']")
+    expect(step).to_be_visible()
+    before = step.get_attribute("data-point"), step.get_attribute("data-state")
+    page.get_by_role("button", name="Enter the reading").click()
+    page.get_by_role("button", name="7", exact=True).click()
+    second.goto(page.url.replace("/jobs/", "/jobs/") + "/complaint")
+    row = second.get_by_role("group", name="Packer blade out (pack)")
+    row.get_by_role("button", name="As usual").click()
+    expect(page.get_by_role("tab", name="Record 7")).to_be_visible()
+    expect(page.get_by_label("Value")).to_have_text("7")
+    page.get_by_role("button", name="Back to the step").click()
+    offer = page.get_by_role("button", name=re.compile("The job has changed"))
+    expect(offer).to_be_visible()
+    assert (step.get_attribute("data-point"), step.get_attribute("data-state")) == before
+    offer.click()
+    expect(offer).to_have_count(0)
+
+
+def test_the_second_of_two_decisions_is_refused_and_both_are_seen(
+    page: Page, second: Page, address: str
+) -> None:
+    open_bench(page, address, SERIAL)
+    # The first page hears nothing of the second one's: its answer is all it has.
+    page.route("**/api/events*", lambda route: route.abort())
+    page.reload()
+    page.locator("[data-part]").first.wait_for()
+    page.get_by_role("tab", name="Suspects").click()
+    second.goto(page.url)
+    decide(second, "Exchange the relief")
+    expect(second.get_by_text("Isolated.", exact=True)).to_be_visible()
+    decide(page, "Exchange the pump")
+    status = page.get_by_role("status")
+    expect(status).to_contain_text("Not kept: Isolated: Exchange the pump")
+    expect(status).to_contain_text("look at the new ones first")
+    expect(page.get_by_text("Exchange the relief").first).to_be_visible()
+    page.get_by_role("button", name="Understood").click()
+    expect(status).to_have_count(0)
+
+
+def test_taps_without_a_network_count_at_once_and_are_sent_in_order(
+    page: Page, address: str
+) -> None:
+    open_bench(page, address, SERIAL)
+    page.get_by_role("link", name="Complaint").click()
+    row = page.get_by_role("group", name="Packer blade out (pack)")
+    expect(row.get_by_role("button", name="Weak")).to_have_attribute("aria-pressed", "true")
+
+    def cut(route: Route) -> None:
+        route.abort() if route.request.method == "POST" else route.continue_()
+
+    page.route("**/api/jobs/*/entries", cut)
+    for word in ("Slow", "Dead"):
+        row.get_by_role("button", name=word).tap()
+        expect(row.get_by_role("button", name=word)).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("status")).to_contain_text("2 entries are not kept on the server yet")
+    page.reload()
+    expect(row.get_by_role("button", name="Dead")).to_have_attribute("aria-pressed", "true")
+    page.unroute("**/api/jobs/*/entries")
+    expect(page.get_by_role("status")).to_have_count(0, timeout=20_000)
+    page.reload()
+    expect(row.get_by_role("button", name="Dead")).to_have_attribute("aria-pressed", "true")
+
+
+def test_dragging_the_map_from_a_part_selects_nothing(page: Page, address: str) -> None:
+    open_bench(page, address, SERIAL)
+    part = page.locator("[data-part=main_relief]")
+    box = part.bounding_box()
+    assert box is not None
+    x, y = box["x"] + 10, box["y"] + 10
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 60, y + 40, steps=5)
+    page.mouse.up()
+    expect(part).to_have_attribute("aria-pressed", "false")
+    page.mouse.click(x + 60, y + 40)
+    expect(part).to_have_attribute("aria-pressed", "true")
+
+
+def test_the_map_is_one_stop_and_its_points_have_names(page: Page, address: str) -> None:
+    open_bench(page, address, SERIAL)
+    canvas = page.get_by_role("application")
+    assert canvas.locator("[tabindex='0']").count() == 0
+    canvas.focus()
+    page.keyboard.press("n")
+    first = page.evaluate("document.activeElement.dataset.part")
+    page.keyboard.press("n")
+    assert page.evaluate("document.activeElement.dataset.part") != first
+    page.keyboard.press("p")
+    assert page.evaluate("document.activeElement.dataset.part") == first
+    page.keyboard.press("Enter")
+    expect(page.locator(f"[data-part={first}]")).to_have_attribute("aria-pressed", "true")
+    names = [p.get_attribute("aria-label") or "" for p in canvas.locator("[data-point]").all()]
+    assert len(names) == 8
+    assert all(re.match(r"Test point M\d, \S.*, -?[\d.]+ (bar|V)", name) for name in names)
+
+
+@pytest.mark.parametrize("where", ["jobs", "bench", "suspects", "record", "complaint"])
+def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str) -> None:
+    open_bench(page, address, SERIAL)
+    expect(page.locator("section[aria-label='Next step']")).to_be_visible()
+    if where == "jobs":
+        page.get_by_role("link", name="All jobs").click()
+        page.get_by_role("link").filter(has_text=SERIAL).wait_for()
+    elif where == "complaint":
+        page.get_by_role("link", name="Complaint").click()
+        page.get_by_role("group", name="Packer blade out (pack)").wait_for()
+    elif where != "bench":
+        page.get_by_role("tab", name=re.compile(where, re.I)).click()
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run({ resultTypes: ['violations'] })")
+    broken = [
+        (rule["id"], [node["html"][:160] for node in rule["nodes"][:3]])
+        for rule in found["violations"]
+        if rule["impact"] in ("serious", "critical")
+    ]
+    assert broken == []
