@@ -4,7 +4,6 @@ import os
 import subprocess
 import sys
 import threading
-import time
 from collections.abc import Iterator
 
 import pytest
@@ -46,7 +45,7 @@ def browser() -> Iterator[Browser]:
 
 @pytest.fixture(scope="session")
 def worker(cluster: Cluster, engine: Engine) -> Iterator[None]:
-    """A worker as users have it, a process of its own, that has played the workshop's circuits."""
+    """A worker as users have it, a process of its own, that plays the workshop's circuits."""
     with Session(engine) as session:
         revisions = [store.keep_circuit(session, c).sha256 for c in demo()[0]]
         session.commit()
@@ -58,9 +57,6 @@ def worker(cluster: Cluster, engine: Engine) -> Iterator[None]:
     queue = Queue(url_of(engine))
     for sha256 in revisions:
         want_played(queue, sha256)
-    while queue.list():
-        assert process.poll() is None
-        time.sleep(0.2)
     queue.close()
     yield
     process.terminate()
@@ -102,11 +98,14 @@ def page(browser: Browser) -> Iterator[Page]:
     opened.set_default_timeout(30_000)
     troubles: list[str] = []
     opened.on("pageerror", lambda error: troubles.append(str(error)))
-    # Chromium reports every answer that is not 2xx; those are the subject of some tests.
+    # Chromium reports every answer that is not 2xx and every lost connection; those are the subject
+    # of some tests.
     opened.on(
         "console",
         lambda m: (
-            troubles.append(m.text) if m.type == "error" and "status of 404" not in m.text else None
+            troubles.append(m.text)
+            if m.type == "error" and "Failed to load resource" not in m.text
+            else None
         ),
     )
     yield opened

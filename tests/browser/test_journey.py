@@ -151,7 +151,7 @@ def test_the_map_works_by_keyboard_and_says_pressures(page: Page, address: str) 
     assert canvas.get_attribute("viewBox") == before
     page.get_by_label("State shown").click()
     page.get_by_role("option", name="Blade held out at its stop", exact=True).click()
-    expect(page.locator("[data-point=block_gauge]").last).to_contain_text("184 bar")
+    expect(page.locator("[data-point=block_gauge]").last).to_contain_text("184 bar", timeout=30_000)
     part = page.get_by_role("button", name=re.compile("^Port relief, blade extend"))
     part.focus()
     page.keyboard.press("Enter")

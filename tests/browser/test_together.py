@@ -44,11 +44,11 @@ def test_a_step_stays_under_the_finger_when_somebody_else_changes_the_job(
 ) -> None:
     open_bench(page, address, SERIAL)
     step = page.locator("section[aria-label='Next step']")
-    expect(step).to_be_visible()
+    expect(step).to_be_visible(timeout=30_000)
     before = step.get_attribute("data-point"), step.get_attribute("data-state")
     page.get_by_role("button", name="Enter the reading").click()
     page.get_by_role("button", name="7", exact=True).click()
-    second.goto(page.url.replace("/jobs/", "/jobs/") + "/complaint")
+    second.goto(f"{page.url}/complaint")
     row = second.get_by_role("group", name="Packer blade out (pack)")
     row.get_by_role("button", name="As usual").click()
     expect(page.get_by_role("tab", name="Record 7")).to_be_visible()
@@ -142,7 +142,7 @@ def test_the_map_is_one_stop_and_its_points_have_names(page: Page, address: str)
 @pytest.mark.parametrize("where", ["jobs", "bench", "suspects", "record", "complaint"])
 def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str) -> None:
     open_bench(page, address, SERIAL)
-    expect(page.locator("section[aria-label='Next step']")).to_be_visible()
+    expect(page.locator("section[aria-label='Next step']")).to_be_visible(timeout=30_000)
     if where == "jobs":
         page.get_by_role("link", name="All jobs").click()
         page.get_by_role("link").filter(has_text=SERIAL).wait_for()

@@ -121,7 +121,7 @@ function PartSymbol({
       role="button"
       // The map is one stop of the Tab key; N and P go from part to part within it.
       tabIndex={-1}
-      aria-label={suspicious ? `${part.label}, suspicion ${Math.round(share * 100)} %` : part.label}
+      aria-label={suspicious ? `${part.label} ${Math.round(share * 100)} % suspicion` : part.label}
       aria-pressed={selected}
       data-part={part.id}
       className="cursor-pointer outline-none [&:focus-visible>rect]:stroke-way"
@@ -173,7 +173,8 @@ function PartSymbol({
       >
         {lines.map((line, i) => (
           <tspan key={line} x={item.symbolWidth + 7} dy={i ? step : 0} className="fill-ink">
-            {line}
+            {/* The space keeps the words of two lines apart for who hears them. */}
+            {`${line} `}
           </tspan>
         ))}
         {suspicious && (

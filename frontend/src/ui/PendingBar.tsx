@@ -10,7 +10,9 @@ export function PendingBar({
   items: readonly Item[];
   onDismiss: (key: string) => void;
 }) {
-  const waiting = items.filter((i) => i.state === "waiting");
+  const stopped = items.find((i) => i.state === "waiting");
+  // What stands behind one that waits waits too.
+  const waiting = stopped ? items.filter((i) => i.state !== "refused") : [];
   const refused = items.filter((i) => i.state === "refused");
   if (!waiting.length && !refused.length) return null;
   return (
@@ -18,7 +20,7 @@ export function PendingBar({
       {waiting.length > 0 && (
         <Notice tone="warn">
           {waiting.length === 1 ? "One entry is" : `${waiting.length} entries are`} not kept on the
-          server yet: {waiting[0]?.error} It is tried again by itself.
+          server yet: {stopped?.error} It is tried again by itself.
         </Notice>
       )}
       {refused.map((item) => (

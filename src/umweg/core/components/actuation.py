@@ -27,19 +27,25 @@ _ROT = ROTATION
 def _single_acting(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            area = _AREA * 0.25e-2 * 3.141592653589793 * k[c, 0, b] * k[c, 0, b]
+            area = (
+                _AREA
+                * 0.25e-2
+                * 3.141592653589793
+                * k[c, _SINGLE_ACTING.bore_mm, b]
+                * k[c, _SINGLE_ACTING.bore_mm, b]
+            )
             v = x[c, 2, b]
             t, dt = sliding(v, 1.0)
-            friction = k[c, 1, b] * _TRANS
+            friction = k[c, _SINGLE_ACTING.friction_n, b] * _TRANS
             f[c, 0, b] += area * v
             f[c, 2, b] += friction * t - area * x[c, 0, b]
             j[c, 0, 2, b] += area
             j[c, 2, 0, b] -= area
             j[c, 2, 2, b] += friction * dt
             dp = x[c, 0, b] - x[c, 1, b]
-            leak = k[c, 2, b] * NU_REF / env[0, b]
+            leak = k[c, _SINGLE_ACTING.seal_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)
-            q, dq = turbulent(dp, k[c, 3, b], 0.5)
+            q, dq = turbulent(dp, k[c, _SINGLE_ACTING.tear_k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -66,26 +72,26 @@ class SingleActingCylinder(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "seal_leaks",
-            "piston seal leaks",
-            "tear_k",
-            "square",
-            4.0,
-            "detour",
-            1.2,
-            "Oil from its vent or back in the housing while the load hangs.",
-            "Reseal the cylinder; measure tube and piston.",
+            name="seal_leaks",
+            label="piston seal leaks",
+            parameter="tear_k",
+            scale="square",
+            severe=4.0,
+            family="detour",
+            base_rate=1.2,
+            look="Oil from its vent or back in the housing while the load hangs.",
+            remedy="Reseal the cylinder; measure tube and piston.",
         ),
         FaultMode(
-            "binding",
-            "piston binds in its bore",
-            "friction_n",
-            "factor",
-            60.0,
-            "load",
-            0.4,
-            "Scored tube, bent rod.",
-            "Free or replace it.",
+            name="binding",
+            label="piston binds in its bore",
+            parameter="friction_n",
+            scale="factor",
+            severe=60.0,
+            family="load",
+            base_rate=0.4,
+            look="Scored tube, bent rod.",
+            remedy="Free or replace it.",
         ),
     )
     symbol = Symbol(
@@ -110,19 +116,26 @@ class SingleActingCylinder(ComponentType):
     law = _single_acting
 
 
+_SINGLE_ACTING = SingleActingCylinder.rows()
+
+
 @law
 def _lever_load(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            place = min(max(k[c, 8, b], 0.0), 1.0) * 4.0
+            place = min(max(k[c, _LEVER_LOAD.position, b], 0.0), 1.0) * 4.0
             cell = min(int(place), 3)
             part = place - cell
             lever = k[c, cell, b] * (1.0 - part) + k[c, cell + 1, b] * part
             v = x[c, 0, b]
             t, dt = sliding(v, 1.0)
-            drag = (k[c, 9, b] + k[c, 5, b]) * _TRANS
-            viscous = (10.0 + 1e6 * k[c, 10, b]) * _TRANS
-            f[c, 0, b] = k[c, 7, b] * k[c, 6, b] * lever * _TRANS + drag * t + viscous * v
+            drag = (k[c, _LEVER_LOAD.resistance_n, b] + k[c, _LEVER_LOAD.binding_n, b]) * _TRANS
+            viscous = (10.0 + 1e6 * k[c, _LEVER_LOAD.stop, b]) * _TRANS
+            f[c, 0, b] = (
+                k[c, _LEVER_LOAD.weight_n, b] * k[c, _LEVER_LOAD.scale, b] * lever * _TRANS
+                + drag * t
+                + viscous * v
+            )
             j[c, 0, 0, b] = drag * dt + viscous
 
 
@@ -156,15 +169,15 @@ class LeverLoad(ComponentType):
     )
     fault_modes = (
         FaultMode(
-            "binding",
-            "mechanism binds: seized pivot or bent frame",
-            "binding_n",
-            "to",
-            60000.0,
-            "load",
-            0.5,
-            "Dry or scored pivots; frame out of line.",
-            "Free, align and grease the mechanism.",
+            name="binding",
+            label="mechanism binds: seized pivot or bent frame",
+            parameter="binding_n",
+            scale="to",
+            severe=60000.0,
+            family="load",
+            base_rate=0.5,
+            look="Dry or scored pivots; frame out of line.",
+            remedy="Free, align and grease the mechanism.",
         ),
     )
     passive = False
@@ -183,15 +196,25 @@ class LeverLoad(ComponentType):
     law = _lever_load
 
 
+_LEVER_LOAD = LeverLoad.rows()
+
+
 @law
 def _rotary_load(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             n = x[c, 0, b]
             t, dt = sliding(n, 5.0)
-            drag = k[c, 1, b] * k[c, 3, b] + k[c, 0, b]
-            viscous = 0.01 + 100.0 * k[c, 4, b]
-            torque = k[c, 1, b] * k[c, 2, b] + drag * t + viscous * n
+            drag = (
+                k[c, _ROTARY_LOAD.scale, b] * k[c, _ROTARY_LOAD.resistance_nm, b]
+                + k[c, _ROTARY_LOAD.binding_nm, b]
+            )
+            viscous = 0.01 + 100.0 * k[c, _ROTARY_LOAD.stop, b]
+            torque = (
+                k[c, _ROTARY_LOAD.scale, b] * k[c, _ROTARY_LOAD.torque_nm, b]
+                + drag * t
+                + viscous * n
+            )
             f[c, 0, b] = _ROT * torque
             j[c, 0, 0, b] = _ROT * (drag * dt + viscous)
 
@@ -220,15 +243,15 @@ class RotaryLoad(ComponentType):
     )
     fault_modes = (
         FaultMode(
-            "binding",
-            "drive binds: seized bearing, or a brake that stays on",
-            "binding_nm",
-            "to",
-            500.0,
-            "load",
-            0.6,
-            "Hot bearing or hub; hard to turn by hand.",
-            "Free it; find out why it seized.",
+            name="binding",
+            label="drive binds: seized bearing, or a brake that stays on",
+            parameter="binding_nm",
+            scale="to",
+            severe=500.0,
+            family="load",
+            base_rate=0.6,
+            look="Hot bearing or hub; hard to turn by hand.",
+            remedy="Free it; find out why it seized.",
         ),
     )
     passive = False
@@ -245,24 +268,36 @@ class RotaryLoad(ComponentType):
     law = _rotary_load
 
 
+_ROTARY_LOAD = RotaryLoad.rows()
+
+
 @law
 def _clutch(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            head, dhead = ramp(x[c, 0, b] - k[c, 1, b], 0.5)
-            most = k[c, 0, b] * head + 0.05
+            head, dhead = ramp(x[c, 0, b] - k[c, _CLUTCH.spring_bar, b], 0.5)
+            most = k[c, _CLUTCH.nm_per_bar, b] * head + 0.05
             slip = x[c, 2, b] - x[c, 3, b]
-            s = k[c, 4, b] * slip / most
+            s = k[c, _CLUTCH.stiffness_nm_per_rpm, b] * slip / most
             root = math.sqrt(1.0 + s * s)
             cube = root * root * root
-            couple(f, j, c, b, 2, 3, _ROT * most * s / root, _ROT * k[c, 4, b] / cube)
-            by = _ROT * k[c, 0, b] * dhead * s * s * s / cube
+            couple(
+                f,
+                j,
+                c,
+                b,
+                2,
+                3,
+                _ROT * most * s / root,
+                _ROT * k[c, _CLUTCH.stiffness_nm_per_rpm, b] / cube,
+            )
+            by = _ROT * k[c, _CLUTCH.nm_per_bar, b] * dhead * s * s * s / cube
             j[c, 2, 0, b] += by
             j[c, 3, 0, b] -= by
             dp = x[c, 0, b] - x[c, 1, b]
-            leak = k[c, 2, b] * NU_REF / env[0, b]
+            leak = k[c, _CLUTCH.seal_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)
-            q, dq = turbulent(dp, k[c, 3, b], 0.5)
+            q, dq = turbulent(dp, k[c, _CLUTCH.tear_k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -297,26 +332,26 @@ class Clutch(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "seal_leaks",
-            "piston seal leaks inside",
-            "tear_k",
-            "square",
-            8.0,
-            "detour",
-            1.2,
-            "Clutch pressure below supply pressure; torn seal when it is open.",
-            "Open the clutch and reseal its piston.",
+            name="seal_leaks",
+            label="piston seal leaks inside",
+            parameter="tear_k",
+            scale="square",
+            severe=8.0,
+            family="detour",
+            base_rate=1.2,
+            look="Clutch pressure below supply pressure; torn seal when it is open.",
+            remedy="Open the clutch and reseal its piston.",
         ),
         FaultMode(
-            "plates_worn",
-            "plates worn or glazed: slips at full pressure",
-            "nm_per_bar",
-            "factor",
-            0.15,
-            "load",
-            0.8,
-            "Pressure good and it still slips; thickness of the plate pack.",
-            "Replace the plates.",
+            name="plates_worn",
+            label="plates worn or glazed: slips at full pressure",
+            parameter="nm_per_bar",
+            scale="factor",
+            severe=0.15,
+            family="load",
+            base_rate=0.8,
+            look="Pressure good and it still slips; thickness of the plate pack.",
+            remedy="Replace the plates.",
         ),
     )
     symbol = Symbol(
@@ -340,20 +375,25 @@ class Clutch(ComponentType):
     law = _clutch
 
 
+_CLUTCH = Clutch.rows()
+
+
 @law
 def _spring_brake(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            free, dfree = smooth_step(x[c, 0, b], k[c, 1, b], k[c, 2, b])
-            most = _ROT * k[c, 0, b]
+            free, dfree = smooth_step(
+                x[c, 0, b], k[c, _SPRING_BRAKE.begin_bar, b], k[c, _SPRING_BRAKE.free_bar, b]
+            )
+            most = _ROT * k[c, _SPRING_BRAKE.torque_nm, b]
             t, dt = sliding(x[c, 2, b], 2.0)
             f[c, 2, b] += most * (1.0 - free) * t
             j[c, 2, 0, b] -= most * dfree * t
             j[c, 2, 2, b] += most * (1.0 - free) * dt
             dp = x[c, 0, b] - x[c, 1, b]
-            leak = k[c, 3, b]
+            leak = k[c, _SPRING_BRAKE.seal_lpm_per_bar, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)
-            q, dq = turbulent(dp, k[c, 4, b], 0.5)
+            q, dq = turbulent(dp, k[c, _SPRING_BRAKE.tear_k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -377,37 +417,37 @@ class SpringBrake(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "seal_leaks",
-            "release piston leaks into the case",
-            "tear_k",
-            "square",
-            3.0,
-            "detour",
-            0.8,
-            "Oil from the case drain with the brake released.",
-            "Reseal the release piston.",
+            name="seal_leaks",
+            label="release piston leaks into the case",
+            parameter="tear_k",
+            scale="square",
+            severe=3.0,
+            family="detour",
+            base_rate=0.8,
+            look="Oil from the case drain with the brake released.",
+            remedy="Reseal the release piston.",
         ),
         FaultMode(
-            "does_not_free",
-            "brake drags: warped or seized plates",
-            "free_bar",
-            "factor",
-            3.0,
-            "load",
-            0.5,
-            "Release pressure good, hub hot.",
-            "Open the brake; replace plates and springs.",
+            name="does_not_free",
+            label="brake drags: warped or seized plates",
+            parameter="free_bar",
+            scale="factor",
+            severe=3.0,
+            family="load",
+            base_rate=0.5,
+            look="Release pressure good, hub hot.",
+            remedy="Open the brake; replace plates and springs.",
         ),
         FaultMode(
-            "does_not_hold",
-            "brake does not hold: worn plates or oil",
-            "torque_nm",
-            "factor",
-            0.15,
-            "load",
-            0.5,
-            "Creeps with the brake on.",
-            "Replace the plates.",
+            name="does_not_hold",
+            label="brake does not hold: worn plates or oil",
+            parameter="torque_nm",
+            scale="factor",
+            severe=0.15,
+            family="load",
+            base_rate=0.5,
+            look="Creeps with the brake on.",
+            remedy="Replace the plates.",
         ),
     )
     symbol = Symbol(
@@ -428,3 +468,6 @@ class SpringBrake(ComponentType):
         {"release": 0.0, "drain": 0.0, "shaft": 17.7715},
     )
     law = _spring_brake
+
+
+_SPRING_BRAKE = SpringBrake.rows()

@@ -4,7 +4,8 @@ To add a type: copy the shortest class of a family file, then
 1. name it, and say in the docstring what it is, the equations and their source;
 2. list its ports in the order the law uses them;
 3. declare parameters (unit, range, default, tolerance) and commands;
-4. write the law: through variables into the component, and every derivative;
+4. write the law: through variables into the component, and every derivative; it reads its
+   parameters by name, ``NAME = Type.rows()`` standing below the class;
 5. declare its fault modes, each moving one parameter from healthy to severe;
 6. draw its symbol in a box with the ports on the edge;
 7. give one worked example with numbers from its source.
@@ -12,6 +13,7 @@ Importing the module registers it; the parametrised tests pick it up.
 """
 
 import inspect
+from collections import namedtuple
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, cast
@@ -59,7 +61,7 @@ class Port:
     """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FaultMode:
     """One way to fail: a parameter moves from healthy to severe.
 
@@ -204,6 +206,16 @@ class ComponentType:
         return (*cls.Parameters.model_fields, *(c.name for c in cls.commands))
 
     @classmethod
+    def rows(cls) -> Any:
+        """Index of each parameter and command in the law's ``k``, by name.
+
+        A law reads ``k[c, NAME.parameter, b]`` with ``NAME = Type.rows()`` below the class: compiled
+        code takes the indices for constants, and a parameter more cannot shift a law.
+        """
+        names = cls.parameter_names()
+        return namedtuple(f"{cls.__name__}Rows", names)(*range(len(names)))
+
+    @classmethod
     def port_names(cls) -> tuple[str, ...]:
         """The ports' names in the order of the law's ``x``."""
         return tuple(p.name for p in cls.ports)
@@ -227,8 +239,8 @@ class ComponentType:
 
     @classmethod
     def mode(cls, name: str) -> FaultMode:
-        """The fault mode of that name; StopIteration when there is none."""
-        return next(m for m in cls.fault_modes if m.name == name)
+        """The fault mode of that name; KeyError when there is none."""
+        return {m.name: m for m in cls.fault_modes}[name]
 
     @classmethod
     def summary(cls) -> str:

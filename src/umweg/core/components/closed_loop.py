@@ -29,9 +29,9 @@ def _cross_port(x, k, env, f, j):
             for a in range(2):
                 z = 1 - a
                 head, dhead = cracking(x[c, a, b] - x[c, z, b] - k[c, a, b], 1.0)
-                gain = 1.0 / k[c, 2, b]
+                gain = 1.0 / k[c, _CROSS_PORT.override_bar_per_lpm, b]
                 couple(f, j, c, b, a, z, head * gain, dhead * gain)
-                q, dq = check_flow(x[c, 2, b] - x[c, a, b], k[c, 3, b], 0.2, 0.0)
+                q, dq = check_flow(x[c, 2, b] - x[c, a, b], k[c, _CROSS_PORT.makeup_k, b], 0.2, 0.0)
                 couple(f, j, c, b, 2, a, q, dq)
                 leak = k[c, 4 + a, b]
                 q, dq = turbulent(x[c, a, b] - x[c, 2, b], leak, 0.5)
@@ -61,48 +61,48 @@ class CrossPortRelief(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "a_low",
-            "shock valve of side A opens early",
-            "a_set_bar",
-            "factor",
-            0.2,
-            "detour",
-            0.7,
-            "Swap the two cartridges: the fault goes to the other direction.",
-            "Clean or replace the cartridge.",
+            name="a_low",
+            label="shock valve of side A opens early",
+            parameter="a_set_bar",
+            scale="factor",
+            severe=0.2,
+            family="detour",
+            base_rate=0.7,
+            look="Swap the two cartridges: the fault goes to the other direction.",
+            remedy="Clean or replace the cartridge.",
         ),
         FaultMode(
-            "b_low",
-            "shock valve of side B opens early",
-            "b_set_bar",
-            "factor",
-            0.2,
-            "detour",
-            0.7,
-            "Swap the two cartridges: the fault goes to the other direction.",
-            "Clean or replace the cartridge.",
+            name="b_low",
+            label="shock valve of side B opens early",
+            parameter="b_set_bar",
+            scale="factor",
+            severe=0.2,
+            family="detour",
+            base_rate=0.7,
+            look="Swap the two cartridges: the fault goes to the other direction.",
+            remedy="Clean or replace the cartridge.",
         ),
         FaultMode(
-            "a_check_open",
-            "make-up check of side A does not seat",
-            "a_seat_k",
-            "square",
-            8.0,
-            "detour",
-            0.6,
-            "Dirt under the check; swap the cartridges.",
-            "Clean or replace the cartridge.",
+            name="a_check_open",
+            label="make-up check of side A does not seat",
+            parameter="a_seat_k",
+            scale="square",
+            severe=8.0,
+            family="detour",
+            base_rate=0.6,
+            look="Dirt under the check; swap the cartridges.",
+            remedy="Clean or replace the cartridge.",
         ),
         FaultMode(
-            "b_check_open",
-            "make-up check of side B does not seat",
-            "b_seat_k",
-            "square",
-            8.0,
-            "detour",
-            0.6,
-            "Dirt under the check; swap the cartridges.",
-            "Clean or replace the cartridge.",
+            name="b_check_open",
+            label="make-up check of side B does not seat",
+            parameter="b_seat_k",
+            scale="square",
+            severe=8.0,
+            family="detour",
+            base_rate=0.6,
+            look="Dirt under the check; swap the cartridges.",
+            remedy="Clean or replace the cartridge.",
         ),
     )
     adjustable = ("a_set_bar", "b_set_bar")
@@ -129,6 +129,9 @@ class CrossPortRelief(ComponentType):
     law = _cross_port
 
 
+_CROSS_PORT = CrossPortRelief.rows()
+
+
 @law
 def _flushing(x, k, env, f, j):
     for c in range(x.shape[0]):
@@ -136,10 +139,10 @@ def _flushing(x, k, env, f, j):
             for low in range(2):
                 high = 1 - low
                 shift, dshift = smooth_step(x[c, high, b] - x[c, low, b], 3.0, 10.0)
-                head, dhead = ramp(x[c, low, b] - x[c, 2, b] - k[c, 0, b], 1.0)
-                q = shift * head * k[c, 1, b]
-                couple(f, j, c, b, low, 2, q, shift * dhead * k[c, 1, b])
-                slope = dshift * head * k[c, 1, b]
+                head, dhead = ramp(x[c, low, b] - x[c, 2, b] - k[c, _FLUSHING.set_bar, b], 1.0)
+                q = shift * head * k[c, _FLUSHING.lpm_per_bar, b]
+                couple(f, j, c, b, low, 2, q, shift * dhead * k[c, _FLUSHING.lpm_per_bar, b])
+                slope = dshift * head * k[c, _FLUSHING.lpm_per_bar, b]
                 steer(j, c, b, low, 2, high, slope)
                 steer(j, c, b, low, 2, low, -slope)
 
@@ -162,26 +165,26 @@ class FlushingValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "relief_low",
-            "flushing relief stuck open: charge pressure falls when driving",
-            "set_bar",
-            "factor",
-            0.1,
-            "detour",
-            0.6,
-            "Broken spring or dirt in the flushing relief.",
-            "Clean or replace it.",
+            name="relief_low",
+            label="flushing relief stuck open: charge pressure falls when driving",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.1,
+            family="detour",
+            base_rate=0.6,
+            look="Broken spring or dirt in the flushing relief.",
+            remedy="Clean or replace it.",
         ),
         FaultMode(
-            "blocked",
-            "flushing blocked: the loop runs hot",
-            "lpm_per_bar",
-            "factor",
-            1 / 200,
-            "dam",
-            0.3,
-            "No flow from the motor case when driving.",
-            "Free the shuttle.",
+            name="blocked",
+            label="flushing blocked: the loop runs hot",
+            parameter="lpm_per_bar",
+            scale="factor",
+            severe=1 / 200,
+            family="dam",
+            base_rate=0.3,
+            look="No flow from the motor case when driving.",
+            remedy="Free the shuttle.",
         ),
     )
     symbol = valve(
@@ -197,19 +200,22 @@ class FlushingValve(ComponentType):
     law = _flushing
 
 
+_FLUSHING = FlushingValve.rows()
+
+
 @law
 def _speed_pressure(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            gain = k[c, 0, b]
+            gain = k[c, _SPEED_PRESSURE.gain, b]
             wanted = gain * (x[c, 0, b] - x[c, 1, b])
-            band = k[c, 1, b]
+            band = k[c, _SPEED_PRESSURE.band_bar, b]
             a = x[c, 2, b] - x[c, 3, b]
             over, dover = smooth_step(a - wanted, -band, band)
-            root, droot = turbulent(x[c, 1, b] - x[c, 2, b], k[c, 2, b], 0.5)
+            root, droot = turbulent(x[c, 1, b] - x[c, 2, b], k[c, _SPEED_PRESSURE.k, b], 0.5)
             couple(f, j, c, b, 1, 2, root * (1.0 - over), droot * (1.0 - over))
             relief, drelief = smooth_step(a - wanted, 0.5, 0.5 + 2.0 * band)
-            drain, ddrain = turbulent(a, k[c, 3, b], 0.5)
+            drain, ddrain = turbulent(a, k[c, _SPEED_PRESSURE.relieving_k, b], 0.5)
             couple(f, j, c, b, 2, 3, drain * relief, ddrain * relief)
             by = root * -dover
             to = drain * drelief
@@ -245,26 +251,26 @@ class SpeedPressureValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "low",
-            "control pressure too low: spool worn or out of adjustment",
-            "gain",
-            "factor",
-            0.2,
-            "command",
-            0.8,
-            "Control pressure at rated speed against the specification.",
-            "Set it, or clean and exchange the valve.",
+            name="low",
+            label="control pressure too low: spool worn or out of adjustment",
+            parameter="gain",
+            scale="factor",
+            severe=0.2,
+            family="command",
+            base_rate=0.8,
+            look="Control pressure at rated speed against the specification.",
+            remedy="Set it, or clean and exchange the valve.",
         ),
         FaultMode(
-            "feed_blocked",
-            "its feed is blocked",
-            "k",
-            "factor",
-            1 / 1000,
-            "command",
-            0.4,
-            "Screen at its inlet.",
-            "Clean the screen.",
+            name="feed_blocked",
+            label="its feed is blocked",
+            parameter="k",
+            scale="factor",
+            severe=1 / 1000,
+            family="command",
+            base_rate=0.4,
+            look="Screen at its inlet.",
+            remedy="Clean the screen.",
         ),
     )
     adjustable = ("gain",)
@@ -286,3 +292,6 @@ class SpeedPressureValve(ComponentType):
         rel=2e-3,
     )
     law = _speed_pressure
+
+
+_SPEED_PRESSURE = SpeedPressureValve.rows()

@@ -19,7 +19,7 @@ from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 def _screen(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _SCREEN.k, b], 0.01)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -35,15 +35,15 @@ class SuctionScreen(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "clogged",
-            "suction screen clogged",
-            "k",
-            "factor",
-            1 / 80,
-            "dam",
-            1.2,
-            "Draw the screen: lint, sealant, sludge on its outside.",
-            "Clean or replace the screen and find out what came loose.",
+            name="clogged",
+            label="suction screen clogged",
+            parameter="k",
+            scale="factor",
+            severe=1 / 80,
+            family="dam",
+            base_rate=1.2,
+            look="Draw the screen: lint, sealant, sludge on its outside.",
+            remedy="Clean or replace the screen and find out what came loose.",
         ),
     )
     symbol = Symbol(
@@ -61,6 +61,9 @@ class SuctionScreen(ComponentType):
     law = _screen
 
 
+_SCREEN = SuctionScreen.rows()
+
+
 LAMINAR_LINE = 5.9078
 """128·ρ·ν·L/(π·d⁴) in bar per L/min, for ν [mm²/s], L [m], d [mm], ρ = 870 kg/m³."""
 TURBULENT_LINE = 1.95888
@@ -73,11 +76,11 @@ FRICTION_FACTOR = 0.035
 def _line(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            length = k[c, 0, b]
-            bore = k[c, 1, b]
+            length = k[c, _LINE.length_m, b]
+            bore = k[c, _LINE.bore_mm, b]
             bore4 = bore * bore * bore * bore
             laminar = LAMINAR_LINE * env[0, b] * length / bore4
-            loss = FRICTION_FACTOR * length * 1e3 / bore + k[c, 2, b]
+            loss = FRICTION_FACTOR * length * 1e3 / bore + k[c, _LINE.fittings_zeta, b]
             q, dq = line_flow(x[c, 0, b] - x[c, 1, b], laminar, TURBULENT_LINE * loss / bore4)
             couple(f, j, c, b, 0, 1, q, dq)
 
@@ -102,15 +105,15 @@ class Line(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "collapsed",
-            "hose kinked or its liner collapsed",
-            "bore_mm",
-            "factor",
-            1 / 4.5,
-            "dam",
-            0.25,
-            "Kink, crush or a soft spot outside; a loose liner when it is cut.",
-            "Replace the hose.",
+            name="collapsed",
+            label="hose kinked or its liner collapsed",
+            parameter="bore_mm",
+            scale="factor",
+            severe=1 / 4.5,
+            family="dam",
+            base_rate=0.25,
+            look="Kink, crush or a soft spot outside; a loose liner when it is cut.",
+            remedy="Replace the hose.",
         ),
     )
     symbol = Symbol(
@@ -128,13 +131,16 @@ class Line(ComponentType):
     law = _line
 
 
+_LINE = Line.rows()
+
+
 @law
 def _bypassed(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 0, b] - x[c, 1, b]
-            laminar = k[c, 0, b] * NU_REF / env[0, b]
-            q, dq = check_flow(dp, k[c, 2, b], k[c, 1, b], 1e-4)
+            laminar = k[c, _BYPASSED.element_lpm_per_bar, b] * NU_REF / env[0, b]
+            q, dq = check_flow(dp, k[c, _BYPASSED.bypass_k, b], k[c, _BYPASSED.bypass_bar, b], 1e-4)
             couple(f, j, c, b, 0, 1, q + laminar * dp, dq + laminar)
 
 
@@ -158,15 +164,15 @@ class ReturnFilter(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "clogged",
-            "return filter clogged",
-            "element_lpm_per_bar",
-            "factor",
-            1 / 120,
-            "dam",
-            1.6,
-            "Indicator; cut the element open and look at the pleats.",
-            "Change the element; look for the source of the dirt.",
+            name="clogged",
+            label="return filter clogged",
+            parameter="element_lpm_per_bar",
+            scale="factor",
+            severe=1 / 120,
+            family="dam",
+            base_rate=1.6,
+            look="Indicator; cut the element open and look at the pleats.",
+            remedy="Change the element; look for the source of the dirt.",
         ),
     )
     symbol = Symbol(
@@ -191,6 +197,9 @@ class ReturnFilter(ComponentType):
     law = _bypassed
 
 
+_BYPASSED = ReturnFilter.rows()
+
+
 class Cooler(ComponentType):
     """Oil cooler with a bypass check; the core is laminar, ``q = G·(ν_ref/ν)·Δp``."""
 
@@ -207,15 +216,15 @@ class Cooler(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "clogged",
-            "cooler core blocked on the oil side",
-            "core_lpm_per_bar",
-            "factor",
-            1 / 120,
-            "dam",
-            0.5,
-            "Cold and hot rows side by side on the core.",
-            "Flush or replace the cooler.",
+            name="clogged",
+            label="cooler core blocked on the oil side",
+            parameter="core_lpm_per_bar",
+            scale="factor",
+            severe=1 / 120,
+            family="dam",
+            base_rate=0.5,
+            look="Cold and hot rows side by side on the core.",
+            remedy="Flush or replace the cooler.",
         ),
     )
     symbol = Symbol(
@@ -238,7 +247,7 @@ class Cooler(ComponentType):
 def _restriction(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.05)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _RESTRICTION.k, b], 0.05)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -254,15 +263,15 @@ class QuickCoupling(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "not_home",
-            "coupling not pushed home, or its poppet does not open",
-            "k",
-            "factor",
-            1 / 400,
-            "dam",
-            0.8,
-            "Uncouple, look at both poppets, couple until the sleeve snaps.",
-            "Couple it again without pressure; replace a coupling whose poppet hangs.",
+            name="not_home",
+            label="coupling not pushed home, or its poppet does not open",
+            parameter="k",
+            scale="factor",
+            severe=1 / 400,
+            family="dam",
+            base_rate=0.8,
+            look="Uncouple, look at both poppets, couple until the sleeve snaps.",
+            remedy="Couple it again without pressure; replace a coupling whose poppet hangs.",
         ),
     )
     symbol = Symbol(
@@ -279,6 +288,9 @@ class QuickCoupling(ComponentType):
     )
     example = Example("45·√4 = 90", {"inlet": 4.0, "outlet": 0.0}, {"inlet": 90.0, "outlet": -90.0})
     law = _restriction
+
+
+_RESTRICTION = QuickCoupling.rows()
 
 
 class SightGlass(ComponentType):
@@ -314,9 +326,14 @@ class SightGlass(ComponentType):
 def _header_tank(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _HEADER_TANK.k, b], 0.01)
             couple(f, j, c, b, 0, 1, q, dq)
-            q, dq = check_flow(x[c, 1, b] - x[c, 2, b], k[c, 1, b], k[c, 2, b], 1e-5)
+            q, dq = check_flow(
+                x[c, 1, b] - x[c, 2, b],
+                k[c, _HEADER_TANK.overflow_k, b],
+                k[c, _HEADER_TANK.head_bar, b],
+                1e-5,
+            )
             couple(f, j, c, b, 1, 2, q, dq)
 
 
@@ -351,15 +368,20 @@ class HeaderTank(ComponentType):
     law = _header_tank
 
 
+_HEADER_TANK = HeaderTank.rows()
+
+
 @law
 def _accumulator(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            filling, empty = k[c, 4, b], k[c, 5, b]
-            head, dhead = ramp(x[c, 0, b] - k[c, 0, b], 1.0)
+            filling, empty = k[c, _ACCUMULATOR.charging, b], k[c, _ACCUMULATOR.empty, b]
+            head, dhead = ramp(x[c, 0, b] - k[c, _ACCUMULATOR.gas_bar, b], 1.0)
             full = (1.0 - filling) * (1.0 - empty)
-            gain = k[c, 2, b]
-            f[c, 0, b] = gain * (filling * head + full * (x[c, 0, b] - k[c, 1, b]))
+            gain = k[c, _ACCUMULATOR.take_lpm_per_bar, b]
+            f[c, 0, b] = gain * (
+                filling * head + full * (x[c, 0, b] - k[c, _ACCUMULATOR.stored_bar, b])
+            )
             j[c, 0, 0, b] = gain * (filling * dhead + full)
 
 
@@ -386,15 +408,15 @@ class Accumulator(ComponentType):
     commands = (Command("charging", 0, 1), Command("empty", 0, 1))
     fault_modes = (
         FaultMode(
-            "gas_lost",
-            "gas charge lost",
-            "stored_bar",
-            "factor",
-            0.1,
-            "source",
-            0.6,
-            "Gas pressure at its valve, oil side at zero; bladder or piston passes.",
-            "Discharge the oil side and see zero; then recharge with nitrogen or replace it.",
+            name="gas_lost",
+            label="gas charge lost",
+            parameter="stored_bar",
+            scale="factor",
+            severe=0.1,
+            family="source",
+            base_rate=0.6,
+            look="Gas pressure at its valve, oil side at zero; bladder or piston passes.",
+            remedy="Discharge the oil side and see zero; then recharge with nitrogen or replace it.",
         ),
     )
     symbol = Symbol(
@@ -409,3 +431,6 @@ class Accumulator(ComponentType):
     )
     example = Example("1 bar over its stored pressure: 2·1", {"port": 151.0}, {"port": 2.0})
     law = _accumulator
+
+
+_ACCUMULATOR = Accumulator.rows()

@@ -29,16 +29,19 @@ _COULOMB_SPEED_MM_S = 1.0
 def _cylinder(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            bore_area = 0.25e-2 * math.pi * k[c, 0, b] * k[c, 0, b]
-            ring_area = bore_area - 0.25e-2 * math.pi * k[c, 1, b] * k[c, 1, b]
+            bore_area = 0.25e-2 * math.pi * k[c, _CYLINDER.bore_mm, b] * k[c, _CYLINDER.bore_mm, b]
+            ring_area = (
+                bore_area
+                - 0.25e-2 * math.pi * k[c, _CYLINDER.rod_mm, b] * k[c, _CYLINDER.rod_mm, b]
+            )
             cap = _AREA * bore_area
             ring = _AREA * ring_area
-            as_drawn = k[c, 5, b] <= 0.5
+            as_drawn = k[c, _CYLINDER.crossed, b] <= 0.5
             at_a = cap if as_drawn else -ring
             at_b = -ring if as_drawn else cap
             v = x[c, 2, b]
             t, dt = soft_sign(v / _COULOMB_SPEED_MM_S)
-            friction = k[c, 2, b] * _TRANS
+            friction = k[c, _CYLINDER.friction_n, b] * _TRANS
             f[c, 0, b] += at_a * v
             f[c, 1, b] += at_b * v
             f[c, 2, b] += friction * t - at_a * x[c, 0, b] - at_b * x[c, 1, b]
@@ -48,9 +51,9 @@ def _cylinder(x, k, env, f, j):
             j[c, 2, 1, b] -= at_b
             j[c, 2, 2, b] += friction * dt / _COULOMB_SPEED_MM_S
             dp = x[c, 0, b] - x[c, 1, b]
-            leak = k[c, 3, b] * NU_REF / env[0, b]
+            leak = k[c, _CYLINDER.seal_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 0, 1, leak * dp, leak)
-            q, dq = turbulent(dp, k[c, 4, b], 0.5)
+            q, dq = turbulent(dp, k[c, _CYLINDER.tear_k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -81,26 +84,26 @@ class Cylinder(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "piston_bypass",
-            "piston seal leaks",
-            "tear_k",
-            "square",
-            5.0,
-            "detour",
-            1.2,
-            "Torn seal or scored tube when the cylinder is open.",
-            "Reseal the cylinder; measure tube and piston.",
+            name="piston_bypass",
+            label="piston seal leaks",
+            parameter="tear_k",
+            scale="square",
+            severe=5.0,
+            family="detour",
+            base_rate=1.2,
+            look="Torn seal or scored tube when the cylinder is open.",
+            remedy="Reseal the cylinder; measure tube and piston.",
         ),
         FaultMode(
-            "binding",
-            "cylinder binds: bent rod or dry pins",
-            "friction_n",
-            "factor",
-            60.0,
-            "load",
-            0.4,
-            "Rod runout, polished stripe on one side, dry pins.",
-            "Grease or replace pins; replace a bent rod.",
+            name="binding",
+            label="cylinder binds: bent rod or dry pins",
+            parameter="friction_n",
+            scale="factor",
+            severe=60.0,
+            family="load",
+            base_rate=0.4,
+            look="Rod runout, polished stripe on one side, dry pins.",
+            remedy="Grease or replace pins; replace a bent rod.",
         ),
         HOSES_CROSSED,
     )
@@ -127,15 +130,25 @@ class Cylinder(ComponentType):
     law = _cylinder
 
 
+_CYLINDER = Cylinder.rows()
+
+
 @law
 def _mechanical_load(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             v = x[c, 0, b]
             t, dt = soft_sign(v / _COULOMB_SPEED_MM_S)
-            drag = (k[c, 1, b] * k[c, 2, b] + k[c, 0, b]) * _TRANS
-            viscous = (10.0 + 1e6 * k[c, 4, b]) * _TRANS
-            f[c, 0, b] = k[c, 1, b] * k[c, 3, b] * _TRANS + drag * t + viscous * v
+            drag = (
+                k[c, _MECHANICAL_LOAD.scale, b] * k[c, _MECHANICAL_LOAD.resistance_n, b]
+                + k[c, _MECHANICAL_LOAD.binding_n, b]
+            ) * _TRANS
+            viscous = (10.0 + 1e6 * k[c, _MECHANICAL_LOAD.stop, b]) * _TRANS
+            f[c, 0, b] = (
+                k[c, _MECHANICAL_LOAD.scale, b] * k[c, _MECHANICAL_LOAD.force_n, b] * _TRANS
+                + drag * t
+                + viscous * v
+            )
             j[c, 0, 0, b] = drag * dt / _COULOMB_SPEED_MM_S + viscous
 
 
@@ -163,15 +176,15 @@ class MechanicalLoad(ComponentType):
     )
     fault_modes = (
         FaultMode(
-            "binding",
-            "mechanism binds: dry guide or bent frame",
-            "binding_n",
-            "to",
-            120000.0,
-            "load",
-            0.5,
-            "Scored guides, dry pivots; it moves freely only part of the way.",
-            "Free, align and grease the mechanism.",
+            name="binding",
+            label="mechanism binds: dry guide or bent frame",
+            parameter="binding_n",
+            scale="to",
+            severe=120000.0,
+            family="load",
+            base_rate=0.5,
+            look="Scored guides, dry pivots; it moves freely only part of the way.",
+            remedy="Free, align and grease the mechanism.",
         ),
     )
     passive = False
@@ -190,24 +203,27 @@ class MechanicalLoad(ComponentType):
     law = _mechanical_load
 
 
+_MECHANICAL_LOAD = MechanicalLoad.rows()
+
+
 @law
 def _motor(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            displacement = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
-            leak = k[c, 1, b] * NU_REF / env[0, b]
+            displacement = k[c, _MOTOR.displacement_cm3, b] * 1e-3 * turn(k[c, _MOTOR.crossed, b])
+            leak = k[c, _MOTOR.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             n = x[c, 2, b]
             dp = x[c, 0, b] - x[c, 1, b]
             t, dt = soft_sign(n / 5.0)
             couple(f, j, c, b, 0, 1, leak * dp, leak)
             f[c, 0, b] += displacement * n
             f[c, 1, b] -= displacement * n
-            f[c, 2, b] += k[c, 2, b] * _ROT * t - displacement * dp
+            f[c, 2, b] += k[c, _MOTOR.friction_nm, b] * _ROT * t - displacement * dp
             j[c, 0, 2, b] += displacement
             j[c, 1, 2, b] -= displacement
             j[c, 2, 0, b] -= displacement
             j[c, 2, 1, b] += displacement
-            j[c, 2, 2, b] += k[c, 2, b] * _ROT * dt / 5.0
+            j[c, 2, 2, b] += k[c, _MOTOR.friction_nm, b] * _ROT * dt / 5.0
 
 
 class HydraulicMotor(ComponentType):
@@ -231,26 +247,26 @@ class HydraulicMotor(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "worn",
-            "motor worn, oil passes inside",
-            "leakage_lpm_per_bar",
-            "factor",
-            30.0,
-            "detour",
-            1.0,
-            "Flow from the case drain; scored faces when it is open.",
-            "Exchange the motor; flush first.",
+            name="worn",
+            label="motor worn, oil passes inside",
+            parameter="leakage_lpm_per_bar",
+            scale="factor",
+            severe=30.0,
+            family="detour",
+            base_rate=1.0,
+            look="Flow from the case drain; scored faces when it is open.",
+            remedy="Exchange the motor; flush first.",
         ),
         FaultMode(
-            "binding",
-            "motor or its bearing binds",
-            "friction_nm",
-            "factor",
-            25.0,
-            "load",
-            0.4,
-            "Hard to turn by hand; hot bearing.",
-            "Replace the bearing or the motor.",
+            name="binding",
+            label="motor or its bearing binds",
+            parameter="friction_nm",
+            scale="factor",
+            severe=25.0,
+            family="load",
+            base_rate=0.4,
+            look="Hard to turn by hand; hot bearing.",
+            remedy="Replace the bearing or the motor.",
         ),
         HOSES_CROSSED,
     )
@@ -270,14 +286,23 @@ class HydraulicMotor(ComponentType):
     law = _motor
 
 
+_MOTOR = HydraulicMotor.rows()
+
+
 @law
 def _fan(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             n = x[c, 0, b] * 1e-3
-            torque = k[c, 0, b] * n * abs(n) + k[c, 1, b] * n
+            torque = (
+                k[c, _FAN.torque_nm_at_1000, b] * n * abs(n) + k[c, _FAN.drag_nm_at_1000, b] * n
+            )
             f[c, 0, b] = _ROT * torque
-            j[c, 0, 0, b] = _ROT * (2.0 * k[c, 0, b] * abs(n) + k[c, 1, b]) * 1e-3
+            j[c, 0, 0, b] = (
+                _ROT
+                * (2.0 * k[c, _FAN.torque_nm_at_1000, b] * abs(n) + k[c, _FAN.drag_nm_at_1000, b])
+                * 1e-3
+            )
 
 
 class FanLoad(ComponentType):
@@ -295,15 +320,15 @@ class FanLoad(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "blocked",
-            "fan rubs its shroud or its bearing seizes",
-            "drag_nm_at_1000",
-            "factor",
-            400.0,
-            "load",
-            0.4,
-            "Rub marks on the shroud, hot bearing.",
-            "Free the fan, replace the bearing.",
+            name="blocked",
+            label="fan rubs its shroud or its bearing seizes",
+            parameter="drag_nm_at_1000",
+            scale="factor",
+            severe=400.0,
+            family="load",
+            base_rate=0.4,
+            look="Rub marks on the shroud, hot bearing.",
+            remedy="Free the fan, replace the bearing.",
         ),
     )
     symbol = Symbol(
@@ -314,3 +339,6 @@ class FanLoad(ComponentType):
     )
     example = Example("12·2² + 0.2·2 = 48.4 Nm", {"shaft": 2000.0}, {"shaft": 0.0628319 * 48.4})
     law = _fan
+
+
+_FAN = FanLoad.rows()

@@ -21,12 +21,16 @@ _P, _BI, _BO, _A, _B, _T = 0, 1, 2, 3, 4, 5
 def _six_way(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            position = turn(k[c, 6, b]) * (k[c, 4, b] * k[c, 7, b] + k[c, 5, b])
+            position = turn(k[c, _SIX_WAY.crossed, b]) * (
+                k[c, _SIX_WAY.linkage_gain, b] * k[c, _SIX_WAY.lever, b] + k[c, _SIX_WAY.offset, b]
+            )
             travel = min(max(position, -1.0), 1.0)
-            bypass = k[c, 0, b] * (1.0 - smooth_step(abs(travel), 0.1, 0.75)[0]) + 1e-3
+            bypass = (
+                k[c, _SIX_WAY.bypass_k, b] * (1.0 - smooth_step(abs(travel), 0.1, 0.75)[0]) + 1e-3
+            )
             q, dq = turbulent(x[c, _BI, b] - x[c, _BO, b], bypass, 0.5)
             couple(f, j, c, b, _BI, _BO, q, dq)
-            opening = k[c, 1, b] * smooth_step(abs(travel), 0.12, 0.95)[0]
+            opening = k[c, _SIX_WAY.metering_k, b] * smooth_step(abs(travel), 0.12, 0.95)[0]
             to_a = 1.0 if travel >= 0.0 else 0.0
             fed = x[c, _A, b] if travel >= 0.0 else x[c, _B, b]
             drained = x[c, _B, b] if travel >= 0.0 else x[c, _A, b]
@@ -34,8 +38,8 @@ def _six_way(x, k, env, f, j):
             couple_either(f, j, c, b, _P, (_A, _B), to_a, q, dq)
             q, dq = turbulent(x[c, _T, b] - drained, opening, 0.5)
             couple_either(f, j, c, b, _T, (_B, _A), to_a, q, dq)
-            leak = k[c, 2, b] * NU_REF / env[0, b]
-            shared = k[c, 3, b] * NU_REF / env[0, b]
+            leak = k[c, _SIX_WAY.leak_lpm_per_bar, b] * NU_REF / env[0, b]
+            shared = k[c, _SIX_WAY.feed_leak_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, _A, _T, leak * (x[c, _A, b] - x[c, _T, b]), leak)
             couple(f, j, c, b, _B, _T, leak * (x[c, _B, b] - x[c, _T, b]), leak)
             couple(f, j, c, b, _P, _A, shared * (x[c, _P, b] - x[c, _A, b]), shared)
@@ -83,38 +87,38 @@ class SixWaySection(ComponentType):
     levers = ("lever",)
     fault_modes = (
         FaultMode(
-            "spool_worn",
-            "spool or bore worn",
-            "leak_lpm_per_bar",
-            "factor",
-            900.0,
-            "detour",
-            0.6,
-            "Bright bands on the lands; clearance by feel with clean oil.",
-            "Exchange the section; spool and bore are a pair.",
+            name="spool_worn",
+            label="spool or bore worn",
+            parameter="leak_lpm_per_bar",
+            scale="factor",
+            severe=900.0,
+            family="detour",
+            base_rate=0.6,
+            look="Bright bands on the lands; clearance by feel with clean oil.",
+            remedy="Exchange the section; spool and bore are a pair.",
         ),
         FaultMode(
-            "linkage_off",
-            "lever linkage off or bent, spool does not travel",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.9,
-            "Move the lever and watch the spool's end.",
-            "Refit or adjust the linkage.",
+            name="linkage_off",
+            label="lever linkage off or bent, spool does not travel",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.9,
+            look="Move the lever and watch the spool's end.",
+            remedy="Refit or adjust the linkage.",
             own_lever="lever",
         ),
         FaultMode(
-            "stuck_shifted",
-            "spool hangs off neutral towards A",
-            "offset",
-            "to",
-            0.8,
-            "command",
-            0.25,
-            "Spool end does not return when the lever is let go.",
-            "Free the spool, check the centring spring and section bolts' torque.",
+            name="stuck_shifted",
+            label="spool hangs off neutral towards A",
+            parameter="offset",
+            scale="to",
+            severe=0.8,
+            family="command",
+            base_rate=0.25,
+            look="Spool end does not return when the lever is let go.",
+            remedy="Free the spool, check the centring spring and section bolts' torque.",
         ),
         WORK_HOSES_CROSSED,
     )
@@ -167,3 +171,6 @@ class SixWaySection(ComponentType):
         },
     )
     law = _six_way
+
+
+_SIX_WAY = SixWaySection.rows()

@@ -70,8 +70,14 @@ def spool(x, f, j, c, b, travel, movers, work_k, drain_k, centre_k, float_k, lea
 def _lever_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel, _ = limited(turn(k[c, 7, b]) * (k[c, 8, b] * k[c, 5, b] + k[c, 6, b]))
-            leak = k[c, 4, b] * NU_REF / env[0, b]
+            travel, _ = limited(
+                turn(k[c, _LEVER_SPOOL.crossed, b])
+                * (
+                    k[c, _LEVER_SPOOL.lever, b] * k[c, _LEVER_SPOOL.linkage_gain, b]
+                    + k[c, _LEVER_SPOOL.offset, b]
+                )
+            )
+            leak = k[c, _LEVER_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             sizes = k[c, :4, b]
             spool(x, f, j, c, b, travel, ((0, 0.0),), sizes[0], sizes[1], sizes[2], sizes[3], leak)
 
@@ -91,26 +97,26 @@ class SpoolParameters(ParameterSet):
 
 
 SPOOL_WORN = FaultMode(
-    "spool_worn",
-    "spool or bore worn",
-    "leak_lpm_per_bar",
-    "factor",
-    900.0,
-    "detour",
-    0.6,
-    "Bright bands on the lands; clearance by feel with clean oil.",
-    "Exchange the section; spool and bore are a pair.",
+    name="spool_worn",
+    label="spool or bore worn",
+    parameter="leak_lpm_per_bar",
+    scale="factor",
+    severe=900.0,
+    family="detour",
+    base_rate=0.6,
+    look="Bright bands on the lands; clearance by feel with clean oil.",
+    remedy="Exchange the section; spool and bore are a pair.",
 )
 SPOOL_SHIFTED = FaultMode(
-    "stuck_shifted",
-    "spool hangs off neutral towards A",
-    "offset",
-    "to",
-    0.8,
-    "command",
-    0.25,
-    "Spool does not return to its centre.",
-    "Free the spool, check the centring springs and the bolts' torque.",
+    name="stuck_shifted",
+    label="spool hangs off neutral towards A",
+    parameter="offset",
+    scale="to",
+    severe=0.8,
+    family="command",
+    base_rate=0.25,
+    look="Spool does not return to its centre.",
+    remedy="Free the spool, check the centring springs and the bolts' torque.",
 )
 
 
@@ -134,15 +140,15 @@ class DirectionalValve(ComponentType):
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
-            "linkage_off",
-            "lever or linkage off its spool",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.9,
-            "Move the lever and watch the spool's end.",
-            "Refit or adjust the linkage.",
+            name="linkage_off",
+            label="lever or linkage off its spool",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.9,
+            look="Move the lever and watch the spool's end.",
+            remedy="Refit or adjust the linkage.",
             own_lever="lever",
         ),
         SPOOL_SHIFTED,
@@ -155,6 +161,9 @@ class DirectionalValve(ComponentType):
         {"P": 0.006, "T": -0.012, "A": 0.0096, "B": -0.0036},
     )
     law = _lever_spool
+
+
+_LEVER_SPOOL = DirectionalValve.rows()
 
 
 class FeedbackSteeringValve(DirectionalValve):
@@ -171,27 +180,27 @@ class FeedbackSteeringValve(DirectionalValve):
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
-            "linkage_off",
-            "drop arm or feedback link off",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.6,
-            "Turn the wheel and watch the valve's lever.",
-            "Refit the link; secure it.",
+            name="linkage_off",
+            label="drop arm or feedback link off",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.6,
+            look="Turn the wheel and watch the valve's lever.",
+            remedy="Refit the link; secure it.",
             own_lever="wheel",
         ),
         FaultMode(
-            "shims_wrong",
-            "wrong shims: steers by itself",
-            "offset",
-            "to",
-            0.7,
-            "command",
-            0.5,
-            "Shim pack against the sheet; wheels creep with the wheel held.",
-            "Shim by the maker's procedure until it stands still.",
+            name="shims_wrong",
+            label="wrong shims: steers by itself",
+            parameter="offset",
+            scale="to",
+            severe=0.7,
+            family="command",
+            base_rate=0.5,
+            look="Shim pack against the sheet; wheels creep with the wheel held.",
+            remedy="Shim by the maker's procedure until it stands still.",
         ),
         WORK_HOSES_CROSSED,
     )
@@ -202,16 +211,24 @@ class FeedbackSteeringValve(DirectionalValve):
 def _pilot_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            one, done = smooth_step(x[c, 4, b] - x[c, 5, b], k[c, 5, b], k[c, 6, b])
-            two, dtwo = smooth_step(x[c, 5, b] - x[c, 4, b], k[c, 5, b], k[c, 6, b])
-            reach = k[c, 7, b] * turn(k[c, 10, b])
-            travel, free = limited(reach * (one - two) + k[c, 8, b])
+            one, done = smooth_step(
+                x[c, 4, b] - x[c, 5, b],
+                k[c, _PILOT_SPOOL.begin_bar, b],
+                k[c, _PILOT_SPOOL.full_bar, b],
+            )
+            two, dtwo = smooth_step(
+                x[c, 5, b] - x[c, 4, b],
+                k[c, _PILOT_SPOOL.begin_bar, b],
+                k[c, _PILOT_SPOOL.full_bar, b],
+            )
+            reach = k[c, _PILOT_SPOOL.reach, b] * turn(k[c, _PILOT_SPOOL.crossed, b])
+            travel, free = limited(reach * (one - two) + k[c, _PILOT_SPOOL.offset, b])
             slope = free * reach * (done + dtwo)
-            leak = k[c, 4, b] * NU_REF / env[0, b]
+            leak = k[c, _PILOT_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             sizes = k[c, :4, b]
             movers = ((4, slope), (5, -slope))
             spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
-            trace = k[c, 9, b]
+            trace = k[c, _PILOT_SPOOL.pilot_lpm_per_bar, b]
             couple(f, j, c, b, 4, 1, trace * (x[c, 4, b] - x[c, 1, b]), trace)
             couple(f, j, c, b, 5, 1, trace * (x[c, 5, b] - x[c, 1, b]), trace)
 
@@ -249,26 +266,26 @@ class PilotDirectionalValve(ComponentType):
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
-            "spool_sticks",
-            "main spool sticks",
-            "reach",
-            "to",
-            0.0,
-            "command",
-            0.5,
-            "Pilot pressure good at its cap, spool does not move.",
-            "Free the spool; look for burrs and dirt.",
+            name="spool_sticks",
+            label="main spool sticks",
+            parameter="reach",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.5,
+            look="Pilot pressure good at its cap, spool does not move.",
+            remedy="Free the spool; look for burrs and dirt.",
         ),
         FaultMode(
-            "pilot_cap_leaks",
-            "pilot chamber leaks to tank",
-            "pilot_lpm_per_bar",
-            "square",
-            3.0,
-            "command",
-            0.4,
-            "Pilot pressure at the cap against the pilot valve's.",
-            "Replace the cap's seals.",
+            name="pilot_cap_leaks",
+            label="pilot chamber leaks to tank",
+            parameter="pilot_lpm_per_bar",
+            scale="square",
+            severe=3.0,
+            family="command",
+            base_rate=0.4,
+            look="Pilot pressure at the cap against the pilot valve's.",
+            remedy="Replace the cap's seals.",
         ),
         SPOOL_SHIFTED,
         PILOTS_CROSSED,
@@ -287,17 +304,22 @@ class PilotDirectionalValve(ComponentType):
     law = _pilot_spool
 
 
+_PILOT_SPOOL = PilotDirectionalValve.rows()
+
+
 @law
 def _selector(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel = min(max(k[c, 4, b] * k[c, 3, b], 0.0), 1.0)
+            travel = min(max(k[c, _SELECTOR.lever, b] * k[c, _SELECTOR.linkage_gain, b], 0.0), 1.0)
             opening = smooth_step(travel, 0.1, 0.9)[0]
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b] * opening, 0.5)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _SELECTOR.k, b] * opening, 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
-            q, dq = turbulent(x[c, 1, b] - x[c, 2, b], k[c, 1, b] * (1.0 - opening), 0.5)
+            q, dq = turbulent(
+                x[c, 1, b] - x[c, 2, b], k[c, _SELECTOR.return_k, b] * (1.0 - opening), 0.5
+            )
             couple(f, j, c, b, 1, 2, q, dq)
-            leak = k[c, 2, b] * NU_REF / env[0, b]
+            leak = k[c, _SELECTOR.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 1, 2, leak * (x[c, 1, b] - x[c, 2, b]), leak)
             couple(f, j, c, b, 0, 1, 0.1 * leak * (x[c, 0, b] - x[c, 1, b]), 0.1 * leak)
 
@@ -322,15 +344,15 @@ class SelectorValve(ComponentType):
     fault_modes = (
         SPOOL_WORN,
         FaultMode(
-            "linkage_off",
-            "link or pin off its spool",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.8,
-            "Move the lever and watch the spool's end.",
-            "Refit link and pin; secure it.",
+            name="linkage_off",
+            label="link or pin off its spool",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.8,
+            look="Move the lever and watch the spool's end.",
+            remedy="Refit link and pin; secure it.",
             own_lever="lever",
         ),
     )
@@ -349,32 +371,37 @@ class SelectorValve(ComponentType):
     law = _selector
 
 
+_SELECTOR = SelectorValve.rows()
+
+
 @law
 def _steering_unit(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            wheel, _ = limited(k[c, 6, b] * k[c, 5, b])
+            wheel, _ = limited(k[c, _STEERING_UNIT.wheel, b] * k[c, _STEERING_UNIT.linkage_gain, b])
             size = abs(wheel)
             to_left = 1.0 if wheel >= 0.0 else 0.0
             fed = x[c, 2, b] if wheel >= 0.0 else x[c, 3, b]
             drained = x[c, 3, b] if wheel >= 0.0 else x[c, 2, b]
             shut, _ = smooth_step(size, 0.02, 0.3)
-            metering = k[c, 1, b] * size
+            metering = k[c, _STEERING_UNIT.metering_k, b] * size
             q, dq = forward(x[c, 0, b] - fed, metering)
             couple_either(f, j, c, b, 0, (2, 3), to_left, q, dq)
-            back = k[c, 2, b] * shut
+            back = k[c, _STEERING_UNIT.return_k, b] * shut
             q, dq = turbulent(x[c, 1, b] - drained, back, 0.5)
             couple_either(f, j, c, b, 1, (3, 2), to_left, q, dq)
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b] * (1.0 - shut), 0.5)
+            q, dq = turbulent(
+                x[c, 0, b] - x[c, 1, b], k[c, _STEERING_UNIT.bypass_k, b] * (1.0 - shut), 0.5
+            )
             couple(f, j, c, b, 0, 1, q, dq)
-            head, dhead = ramp(x[c, 0, b] - fed - k[c, 3, b], 1.0)
-            opening = 0.2 * k[c, 0, b] * shut
+            head, dhead = ramp(x[c, 0, b] - fed - k[c, _STEERING_UNIT.spring_bar, b], 1.0)
+            opening = 0.2 * k[c, _STEERING_UNIT.bypass_k, b] * shut
             root, droot = forward(x[c, 0, b] - x[c, 1, b], 1.0)
             couple(f, j, c, b, 0, 1, opening * head * root, opening * head * droot)
             steer(j, c, b, 0, 1, 0, opening * dhead * root)
             steer(j, c, b, 0, 1, 2, -opening * dhead * root * to_left)
             steer(j, c, b, 0, 1, 3, -opening * dhead * root * (1.0 - to_left))
-            leak = k[c, 4, b] * NU_REF / env[0, b]
+            leak = k[c, _STEERING_UNIT.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             for work in range(2, 4):
                 couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
             leak = 4.0 * leak
@@ -409,37 +436,37 @@ class SteeringUnit(ComponentType):
     commands = (Command("wheel", -1, 1),)
     fault_modes = (
         FaultMode(
-            "worn",
-            "steering unit worn: wheel turns on at the stop",
-            "leak_lpm_per_bar",
-            "factor",
-            150.0,
-            "detour",
-            1.0,
-            "Wheel turns slowly on with the cylinder at its stop.",
-            "Exchange the steering unit.",
+            name="worn",
+            label="steering unit worn: wheel turns on at the stop",
+            parameter="leak_lpm_per_bar",
+            scale="factor",
+            severe=150.0,
+            family="detour",
+            base_rate=1.0,
+            look="Wheel turns slowly on with the cylinder at its stop.",
+            remedy="Exchange the steering unit.",
         ),
         FaultMode(
-            "centring_broken",
-            "centring springs broken: does not open or close its bypass",
-            "linkage_gain",
-            "factor",
-            0.06,
-            "command",
-            0.4,
-            "Wheel does not return; no resistance at the stop.",
-            "Replace the springs or the unit.",
+            name="centring_broken",
+            label="centring springs broken: does not open or close its bypass",
+            parameter="linkage_gain",
+            scale="factor",
+            severe=0.06,
+            family="command",
+            base_rate=0.4,
+            look="Wheel does not return; no resistance at the stop.",
+            remedy="Replace the springs or the unit.",
         ),
         FaultMode(
-            "bypass_dammed",
-            "bypass dammed: wrong hose, dirt, or unit put together wrong",
-            "bypass_k",
-            "factor",
-            1 / 12,
-            "dam",
-            0.3,
-            "Idle pressure too high with the wheel at rest; hot oil.",
-            "Find the restriction; put the unit together by its timing marks.",
+            name="bypass_dammed",
+            label="bypass dammed: wrong hose, dirt, or unit put together wrong",
+            parameter="bypass_k",
+            scale="factor",
+            severe=1 / 12,
+            family="dam",
+            base_rate=0.3,
+            look="Idle pressure too high with the wheel at rest; hot oil.",
+            remedy="Find the restriction; put the unit together by its timing marks.",
         ),
     )
     symbol = valve(
@@ -460,3 +487,6 @@ class SteeringUnit(ComponentType):
         {"P": 31.891, "T": -31.901, "L": 0.01, "R": 0.0},
     )
     law = _steering_unit
+
+
+_STEERING_UNIT = SteeringUnit.rows()

@@ -28,11 +28,13 @@ _OPEN_S = 1e-9
 def _supply(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            free = (k[c, 0, b] - x[c, 1, b] + x[c, 0, b]) / k[c, 1, b]
-            amps, slope = regulated(free, k[c, 2, b])
+            free = (k[c, _SUPPLY.volts, b] - x[c, 1, b] + x[c, 0, b]) / k[
+                c, _SUPPLY.resistance_ohm, b
+            ]
+            amps, slope = regulated(free, k[c, _SUPPLY.fuse_a, b])
             f[c, 1, b] = -_EL * amps
             f[c, 0, b] = _EL * amps
-            g = _EL * slope / k[c, 1, b]
+            g = _EL * slope / k[c, _SUPPLY.resistance_ohm, b]
             j[c, 1, 1, b] = g
             j[c, 1, 0, b] = -g
             j[c, 0, 1, b] = -g
@@ -56,37 +58,37 @@ class PowerSupply(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "weak",
-            "battery low",
-            "volts",
-            "factor",
-            0.35,
-            "command",
-            0.7,
-            "Voltage at the terminals under load.",
-            "Charge or replace the battery.",
+            name="weak",
+            label="battery low",
+            parameter="volts",
+            scale="factor",
+            severe=0.35,
+            family="command",
+            base_rate=0.7,
+            look="Voltage at the terminals under load.",
+            remedy="Charge or replace the battery.",
         ),
         FaultMode(
-            "bad_contact",
-            "corroded terminal or earth strap",
-            "resistance_ohm",
-            "factor",
-            2000.0,
-            "command",
-            0.6,
-            "Voltage drop along the cable under load; green or hot terminals.",
-            "Clean and tighten the terminals.",
+            name="bad_contact",
+            label="corroded terminal or earth strap",
+            parameter="resistance_ohm",
+            scale="factor",
+            severe=2000.0,
+            family="command",
+            base_rate=0.6,
+            look="Voltage drop along the cable under load; green or hot terminals.",
+            remedy="Clean and tighten the terminals.",
         ),
         FaultMode(
-            "fuse_blown",
-            "fuse blown",
-            "fuse_a",
-            "factor",
-            1e-5,
-            "command",
-            0.4,
-            "Look at the fuse.",
-            "Find what blew it, then fit one of the same rating.",
+            name="fuse_blown",
+            label="fuse blown",
+            parameter="fuse_a",
+            scale="factor",
+            severe=1e-5,
+            family="command",
+            base_rate=0.4,
+            look="Look at the fuse.",
+            remedy="Find what blew it, then fit one of the same rating.",
         ),
     )
     passive = False
@@ -104,12 +106,19 @@ class PowerSupply(ComponentType):
     law = _supply
 
 
+_SUPPLY = PowerSupply.rows()
+
+
 @law
 def _switch(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            made, _ = smooth_step(k[c, 3, b] * k[c, 1, b] + k[c, 2, b], 0.35, 0.65)
-            g = _EL * (made / k[c, 0, b] + _OPEN_S)
+            made, _ = smooth_step(
+                k[c, _SWITCH.closed, b] * k[c, _SWITCH.reach, b] + k[c, _SWITCH.stuck, b],
+                0.35,
+                0.65,
+            )
+            g = _EL * (made / k[c, _SWITCH.contact_ohm, b] + _OPEN_S)
             couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
 
 
@@ -128,37 +137,37 @@ class Switch(ComponentType):
     commands = (Command("closed", 0, 1),)
     fault_modes = (
         FaultMode(
-            "never_makes",
-            "switch never makes: bent, out of place or wire off",
-            "reach",
-            "to",
-            0.0,
-            "command",
-            0.8,
-            "Voltage behind the switch while it is held.",
-            "Set its position, mend the wire or replace the switch.",
+            name="never_makes",
+            label="switch never makes: bent, out of place or wire off",
+            parameter="reach",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.8,
+            look="Voltage behind the switch while it is held.",
+            remedy="Set its position, mend the wire or replace the switch.",
         ),
         FaultMode(
-            "burnt",
-            "contacts burnt",
-            "contact_ohm",
-            "factor",
-            1500.0,
-            "command",
-            0.5,
-            "Voltage drop across the closed switch under load.",
-            "Replace the switch.",
+            name="burnt",
+            label="contacts burnt",
+            parameter="contact_ohm",
+            scale="factor",
+            severe=1500.0,
+            family="command",
+            base_rate=0.5,
+            look="Voltage drop across the closed switch under load.",
+            remedy="Replace the switch.",
         ),
         FaultMode(
-            "stuck_made",
-            "switch stays made",
-            "stuck",
-            "to",
-            1.0,
-            "command",
-            0.15,
-            "Voltage behind the switch when it is let go.",
-            "Replace the switch.",
+            name="stuck_made",
+            label="switch stays made",
+            parameter="stuck",
+            scale="to",
+            severe=1.0,
+            family="command",
+            base_rate=0.15,
+            look="Voltage behind the switch when it is let go.",
+            remedy="Replace the switch.",
         ),
     )
     symbol = Symbol(
@@ -173,6 +182,9 @@ class Switch(ComponentType):
         {"inlet": 7.2e-9, "outlet": -7.2e-9},
     )
     law = _switch
+
+
+_SWITCH = Switch.rows()
 
 
 class InterlockSwitch(Switch):
@@ -193,16 +205,26 @@ def _relay(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             volts = x[c, 0, b] - x[c, 1, b]
-            g = _EL / k[c, 0, b]
+            g = _EL / k[c, _RELAY.coil_ohm, b]
             couple(f, j, c, b, 0, 1, g * volts, g)
-            pull, dpull = smooth_step(volts / k[c, 1, b], 0.45, 0.65)
-            sign = 1.0 - 2.0 * k[c, 4, b]
-            made = k[c, 4, b] + sign * pull
-            welded, _ = smooth_step(k[c, 3, b], 0.35, 0.65)
-            contact = _EL * (made * (1.0 - welded) + welded) / k[c, 2, b] + _EL * _OPEN_S
+            pull, dpull = smooth_step(volts / k[c, _RELAY.nominal_v, b], 0.45, 0.65)
+            sign = 1.0 - 2.0 * k[c, _RELAY.normally_closed, b]
+            made = k[c, _RELAY.normally_closed, b] + sign * pull
+            welded, _ = smooth_step(k[c, _RELAY.welded, b], 0.35, 0.65)
+            contact = (
+                _EL * (made * (1.0 - welded) + welded) / k[c, _RELAY.contact_ohm, b] + _EL * _OPEN_S
+            )
             across = x[c, 2, b] - x[c, 3, b]
             couple(f, j, c, b, 2, 3, contact * across, contact)
-            slope = _EL * sign * dpull / k[c, 1, b] * (1.0 - welded) / k[c, 2, b] * across
+            slope = (
+                _EL
+                * sign
+                * dpull
+                / k[c, _RELAY.nominal_v, b]
+                * (1.0 - welded)
+                / k[c, _RELAY.contact_ohm, b]
+                * across
+            )
             for side in range(2):
                 by = slope if side == 0 else -slope
                 j[c, 2, side, b] += by
@@ -233,37 +255,37 @@ class Relay(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "coil_open",
-            "relay coil open or its wire off",
-            "nominal_v",
-            "factor",
-            4.0,
-            "command",
-            0.4,
-            "No click; resistance of the coil.",
-            "Replace the relay.",
+            name="coil_open",
+            label="relay coil open or its wire off",
+            parameter="nominal_v",
+            scale="factor",
+            severe=4.0,
+            family="command",
+            base_rate=0.4,
+            look="No click; resistance of the coil.",
+            remedy="Replace the relay.",
         ),
         FaultMode(
-            "contact_burnt",
-            "relay contact burnt",
-            "contact_ohm",
-            "factor",
-            3000.0,
-            "command",
-            0.7,
-            "Voltage drop across the made contact.",
-            "Replace the relay.",
+            name="contact_burnt",
+            label="relay contact burnt",
+            parameter="contact_ohm",
+            scale="factor",
+            severe=3000.0,
+            family="command",
+            base_rate=0.7,
+            look="Voltage drop across the made contact.",
+            remedy="Replace the relay.",
         ),
         FaultMode(
-            "contact_welded",
-            "relay contact welded",
-            "welded",
-            "to",
-            1.0,
-            "command",
-            0.2,
-            "Voltage behind the relay with the coil off.",
-            "Replace the relay.",
+            name="contact_welded",
+            label="relay contact welded",
+            parameter="welded",
+            scale="to",
+            severe=1.0,
+            family="command",
+            base_rate=0.2,
+            look="Voltage behind the relay with the coil off.",
+            remedy="Replace the relay.",
         ),
     )
     symbol = Symbol(
@@ -292,12 +314,15 @@ class Relay(ComponentType):
     law = _relay
 
 
+_RELAY = Relay.rows()
+
+
 @law
 def _driver(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            duty = min(max(k[c, 2, b] * k[c, 1, b], 0.0), 1.0)
-            g = _EL / k[c, 0, b]
+            duty = min(max(k[c, _DRIVER.demand, b] * k[c, _DRIVER.gain, b], 0.0), 1.0)
+            g = _EL / k[c, _DRIVER.resistance_ohm, b]
             i = g * (duty * (x[c, 0, b] - x[c, 1, b]) - (x[c, 2, b] - x[c, 1, b]))
             weights = (duty, 1.0 - duty, -1.0)
             for row in range(3):
@@ -326,15 +351,15 @@ class ProportionalDriver(ComponentType):
     commands = (Command("demand", 0, 1),)
     fault_modes = (
         FaultMode(
-            "no_output",
-            "driver gives no output, or its joystick no demand",
-            "gain",
-            "to",
-            0.0,
-            "command",
-            0.5,
-            "Voltage at the solenoid while it is demanded.",
-            "Follow the demand from the joystick; replace the driver.",
+            name="no_output",
+            label="driver gives no output, or its joystick no demand",
+            parameter="gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.5,
+            look="Voltage at the solenoid while it is demanded.",
+            remedy="Follow the demand from the joystick; replace the driver.",
         ),
     )
     adjustable = ("gain",)
@@ -352,27 +377,33 @@ class ProportionalDriver(ComponentType):
     law = _driver
 
 
+_DRIVER = ProportionalDriver.rows()
+
+
 @law
 def _dc_motor(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             n = x[c, 2, b]
-            volts_per_rpm = k[c, 1, b] * _ROT / _EL
-            g = 1.0 / k[c, 0, b]
+            volts_per_rpm = k[c, _DC_MOTOR.torque_nm_per_a, b] * _ROT / _EL
+            g = 1.0 / k[c, _DC_MOTOR.winding_ohm, b]
             amps = (x[c, 0, b] - x[c, 1, b] - volts_per_rpm * n) * g
-            drag = k[c, 2, b] * n / 1000.0
+            drag = k[c, _DC_MOTOR.drag_nm_at_1000, b] * n / 1000.0
             f[c, 0, b] = _EL * amps
             f[c, 1, b] = -_EL * amps
-            f[c, 2, b] = _ROT * (drag - k[c, 1, b] * amps)
+            f[c, 2, b] = _ROT * (drag - k[c, _DC_MOTOR.torque_nm_per_a, b] * amps)
             j[c, 0, 0, b] = _EL * g
             j[c, 0, 1, b] = -_EL * g
             j[c, 0, 2, b] = -_EL * g * volts_per_rpm
             j[c, 1, 0, b] = -_EL * g
             j[c, 1, 1, b] = _EL * g
             j[c, 1, 2, b] = _EL * g * volts_per_rpm
-            j[c, 2, 0, b] = -_ROT * k[c, 1, b] * g
-            j[c, 2, 1, b] = _ROT * k[c, 1, b] * g
-            j[c, 2, 2, b] = _ROT * (k[c, 2, b] / 1000.0 + k[c, 1, b] * volts_per_rpm * g)
+            j[c, 2, 0, b] = -_ROT * k[c, _DC_MOTOR.torque_nm_per_a, b] * g
+            j[c, 2, 1, b] = _ROT * k[c, _DC_MOTOR.torque_nm_per_a, b] * g
+            j[c, 2, 2, b] = _ROT * (
+                k[c, _DC_MOTOR.drag_nm_at_1000, b] / 1000.0
+                + k[c, _DC_MOTOR.torque_nm_per_a, b] * volts_per_rpm * g
+            )
 
 
 class DcMotor(ComponentType):
@@ -396,15 +427,15 @@ class DcMotor(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "brushes_worn",
-            "brushes worn or commutator dirty",
-            "winding_ohm",
-            "factor",
-            40.0,
-            "source",
-            0.7,
-            "Length of the brushes; burnt commutator.",
-            "Replace the brushes or the motor.",
+            name="brushes_worn",
+            label="brushes worn or commutator dirty",
+            parameter="winding_ohm",
+            scale="factor",
+            severe=40.0,
+            family="source",
+            base_rate=0.7,
+            look="Length of the brushes; burnt commutator.",
+            remedy="Replace the brushes or the motor.",
         ),
     )
     symbol = Symbol(
@@ -424,3 +455,6 @@ class DcMotor(ComponentType):
         {"plus": 60.221, "minus": -60.221, "shaft": -0.0628319 * 3.06290},
     )
     law = _dc_motor
+
+
+_DC_MOTOR = DcMotor.rows()

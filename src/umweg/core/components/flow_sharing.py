@@ -38,9 +38,9 @@ def _throttle(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 0, b] - x[c, 1, b]
-            q, dq = turbulent(dp, k[c, 0, b], 0.5)
+            q, dq = turbulent(dp, k[c, _THROTTLE.k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
-            q, dq = check_flow(-dp, k[c, 1, b], 0.4, 0.0)
+            q, dq = check_flow(-dp, k[c, _THROTTLE.check_k, b], 0.4, 0.0)
             couple(f, j, c, b, 1, 0, q, dq)
 
 
@@ -59,26 +59,26 @@ class Throttle(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "blocked",
-            "throttle fouled",
-            "k",
-            "factor",
-            1 / 60,
-            "dam",
-            0.6,
-            "Run it open and back to its mark; look at the needle.",
-            "Clean it and set it again.",
+            name="blocked",
+            label="throttle fouled",
+            parameter="k",
+            scale="factor",
+            severe=1 / 60,
+            family="dam",
+            base_rate=0.6,
+            look="Run it open and back to its mark; look at the needle.",
+            remedy="Clean it and set it again.",
         ),
         FaultMode(
-            "open",
-            "throttle run open or its check does not seat",
-            "k",
-            "factor",
-            5.0,
-            "detour",
-            0.4,
-            "Needle's mark; check ball.",
-            "Set it again, clean the check.",
+            name="open",
+            label="throttle run open or its check does not seat",
+            parameter="k",
+            scale="factor",
+            severe=5.0,
+            family="detour",
+            base_rate=0.4,
+            look="Needle's mark; check ball.",
+            remedy="Set it again, clean the check.",
         ),
     )
     adjustable = ("k",)
@@ -99,12 +99,15 @@ class Throttle(ComponentType):
     law = _throttle
 
 
+_THROTTLE = Throttle.rows()
+
+
 @law
 def _opened(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel = min(max(k[c, 3, b] * k[c, 2, b], 0.0), 1.0)
-            size = k[c, 0, b] * travel + k[c, 1, b]
+            travel = min(max(k[c, _OPENED.pedal, b] * k[c, _OPENED.linkage_gain, b], 0.0), 1.0)
+            size = k[c, _OPENED.k, b] * travel + k[c, _OPENED.rest_k, b]
             q, dq = turbulent(x[c, 0, b] - x[c, 1, b], size, 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
@@ -125,26 +128,26 @@ class InchingValve(ComponentType):
     levers: ClassVar[tuple[str, ...]] = ("pedal",)
     fault_modes = (
         FaultMode(
-            "open_at_rest",
-            "out of adjustment: bleeds with the pedal at rest",
-            "rest_k",
-            "square",
-            5.0,
-            "command",
-            0.7,
-            "Pedal stop and clearance of its linkage.",
-            "Adjust the linkage by the maker's procedure.",
+            name="open_at_rest",
+            label="out of adjustment: bleeds with the pedal at rest",
+            parameter="rest_k",
+            scale="square",
+            severe=5.0,
+            family="command",
+            base_rate=0.7,
+            look="Pedal stop and clearance of its linkage.",
+            remedy="Adjust the linkage by the maker's procedure.",
         ),
         FaultMode(
-            "linkage_off",
-            "inching linkage off",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.3,
-            "Press the pedal and watch the valve's lever.",
-            "Refit the linkage.",
+            name="linkage_off",
+            label="inching linkage off",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.3,
+            look="Press the pedal and watch the valve's lever.",
+            remedy="Refit the linkage.",
             own_lever="pedal",
         ),
     )
@@ -160,6 +163,9 @@ class InchingValve(ComponentType):
         {"inlet": 4e-4, "outlet": -4e-4},
     )
     law = _opened
+
+
+_OPENED = InchingValve.rows()
 
 
 class ShutOffValve(InchingValve):
@@ -178,26 +184,26 @@ class ShutOffValve(InchingValve):
     commands = (Command("open", 0, 1, 1.0),)
     fault_modes = (
         FaultMode(
-            "left_shut",
-            "valve left shut, or its stem turns without the ball",
-            "turned",
-            "to",
-            0.002,
-            "dam",
-            0.5,
-            "Handle across the line; a stem that turns freely.",
-            "Open it; secure the handle.",
+            name="left_shut",
+            label="valve left shut, or its stem turns without the ball",
+            parameter="turned",
+            scale="to",
+            severe=0.002,
+            family="dam",
+            base_rate=0.5,
+            look="Handle across the line; a stem that turns freely.",
+            remedy="Open it; secure the handle.",
         ),
         FaultMode(
-            "leaks",
-            "does not shut tight",
-            "rest_k",
-            "square",
-            2.0,
-            "detour",
-            0.3,
-            "Flow past the shut valve.",
-            "Replace it.",
+            name="leaks",
+            label="does not shut tight",
+            parameter="rest_k",
+            scale="square",
+            severe=2.0,
+            family="detour",
+            base_rate=0.3,
+            look="Flow past the shut valve.",
+            remedy="Replace it.",
         ),
     )
     symbol = Symbol(
@@ -213,13 +219,13 @@ class ShutOffValve(InchingValve):
 def _retained_check(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            screen = k[c, 3, b]
-            size = k[c, 0, b]
+            screen = k[c, _RETAINED_CHECK.screen_k, b]
+            size = k[c, _RETAINED_CHECK.k, b]
             both = size * screen / math.sqrt(size * size + screen * screen)
             dp = x[c, 0, b] - x[c, 1, b]
-            q, dq = check_flow(dp, both, k[c, 1, b], 0.0)
+            q, dq = check_flow(dp, both, k[c, _RETAINED_CHECK.cracking_bar, b], 0.0)
             couple(f, j, c, b, 0, 1, q, dq)
-            lost = k[c, 2, b]
+            lost = k[c, _RETAINED_CHECK.seat_k, b]
             back = lost * screen / math.sqrt(lost * lost + screen * screen)
             q, dq = turbulent(dp, back, 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
@@ -246,37 +252,37 @@ class RetainedCheck(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "screen_blocked",
-            "screen blocked: flow dammed",
-            "screen_k",
-            "factor",
-            1 / 400,
-            "dam",
-            0.9,
-            "Screen in front of the check.",
-            "Clean screen and line; find the dirt.",
+            name="screen_blocked",
+            label="screen blocked: flow dammed",
+            parameter="screen_k",
+            scale="factor",
+            severe=1 / 400,
+            family="dam",
+            base_rate=0.9,
+            look="Screen in front of the check.",
+            remedy="Clean screen and line; find the dirt.",
         ),
         FaultMode(
-            "poppet_sticks",
-            "poppet hangs in its retainer: opens late and little",
-            "k",
-            "factor",
-            1 / 250,
-            "dam",
-            0.8,
-            "Poppet does not drop by itself; retainer bent.",
-            "Replace the check complete.",
+            name="poppet_sticks",
+            label="poppet hangs in its retainer: opens late and little",
+            parameter="k",
+            scale="factor",
+            severe=1 / 250,
+            family="dam",
+            base_rate=0.8,
+            look="Poppet does not drop by itself; retainer bent.",
+            remedy="Replace the check complete.",
         ),
         FaultMode(
-            "poppet_lost",
-            "poppet gone: oil passes both ways, the part lies downstream",
-            "seat_k",
-            "square",
-            3.0,
-            "detour",
-            0.5,
-            "No poppet in the retainer.",
-            "Find the lost part downstream before anything else; then replace the check.",
+            name="poppet_lost",
+            label="poppet gone: oil passes both ways, the part lies downstream",
+            parameter="seat_k",
+            scale="square",
+            severe=3.0,
+            family="detour",
+            base_rate=0.5,
+            look="No poppet in the retainer.",
+            remedy="Find the lost part downstream before anything else; then replace the check.",
         ),
     )
     one_way = True
@@ -300,18 +306,25 @@ class RetainedCheck(ComponentType):
     law = _retained_check
 
 
+_RETAINED_CHECK = RetainedCheck.rows()
+
+
 @law
 def _priority_divider(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            size = 2.0 * k[c, 0, b] / math.sqrt(k[c, 1, b])
+            size = (
+                2.0
+                * k[c, _PRIORITY_DIVIDER.set_lpm, b]
+                / math.sqrt(k[c, _PRIORITY_DIVIDER.spring_bar, b])
+            )
             free, dfree = turbulent(x[c, 0, b] - x[c, 1, b], size, 0.3)
-            q, dq = regulated(free, k[c, 0, b])
+            q, dq = regulated(free, k[c, _PRIORITY_DIVIDER.set_lpm, b])
             couple(f, j, c, b, 0, 1, q, dq * dfree)
-            head, dhead = ramp(x[c, 0, b] - x[c, 1, b] - k[c, 1, b], 0.5)
-            opening = k[c, 2, b] * head
+            head, dhead = ramp(x[c, 0, b] - x[c, 1, b] - k[c, _PRIORITY_DIVIDER.spring_bar, b], 0.5)
+            opening = k[c, _PRIORITY_DIVIDER.bypass_k_per_bar, b] * head
             root, droot = turbulent(x[c, 0, b] - x[c, 2, b], 1.0, 0.5)
-            slope = k[c, 2, b] * dhead
+            slope = k[c, _PRIORITY_DIVIDER.bypass_k_per_bar, b] * dhead
             couple(f, j, c, b, 0, 2, opening * root, opening * droot)
             steer(j, c, b, 0, 2, 0, slope * root)
             steer(j, c, b, 0, 2, 1, -slope * root)
@@ -338,26 +351,26 @@ class PriorityDivider(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "orifice_fouled",
-            "metering orifice fouled: too little to the first consumer",
-            "set_lpm",
-            "factor",
-            1 / 8,
-            "dam",
-            0.6,
-            "Orifice in the spool.",
-            "Clean it; find the dirt.",
+            name="orifice_fouled",
+            label="metering orifice fouled: too little to the first consumer",
+            parameter="set_lpm",
+            scale="factor",
+            severe=1 / 8,
+            family="dam",
+            base_rate=0.6,
+            look="Orifice in the spool.",
+            remedy="Clean it; find the dirt.",
         ),
         FaultMode(
-            "stuck_bypass_shut",
-            "spool stuck: nothing goes on to the second consumer",
-            "bypass_k_per_bar",
-            "factor",
-            1 / 400,
-            "dam",
-            0.4,
-            "Spool does not slide.",
-            "Free or replace it.",
+            name="stuck_bypass_shut",
+            label="spool stuck: nothing goes on to the second consumer",
+            parameter="bypass_k_per_bar",
+            scale="factor",
+            severe=1 / 400,
+            family="dam",
+            base_rate=0.4,
+            look="Spool does not slide.",
+            remedy="Free or replace it.",
         ),
     )
     symbol = Symbol(
@@ -383,6 +396,9 @@ class PriorityDivider(ComponentType):
     law = _priority_divider
 
 
+_PRIORITY_DIVIDER = PriorityDivider.rows()
+
+
 class ThreePortRegulator(PriorityDivider):
     """Three-port flow regulator: a set flow to the consumer, the surplus at its pressure to tank.
 
@@ -398,18 +414,18 @@ class ThreePortRegulator(PriorityDivider):
 def _ls_priority(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.3)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _LS_PRIORITY.k, b], 0.3)
             couple(f, j, c, b, 0, 1, q, dq)
-            head, dhead = ramp(x[c, 1, b] - x[c, 3, b] - k[c, 1, b], 0.5)
-            full = k[c, 2, b]
+            head, dhead = ramp(x[c, 1, b] - x[c, 3, b] - k[c, _LS_PRIORITY.spring_bar, b], 0.5)
+            full = k[c, _LS_PRIORITY.excess_k, b]
             grown = 1.0 + head / 6.0
-            opening = full * (1.0 - 1.0 / grown) * k[c, 4, b]
-            slope = full * dhead / 6.0 / (grown * grown) * k[c, 4, b]
+            opening = full * (1.0 - 1.0 / grown) * k[c, _LS_PRIORITY.travel, b]
+            slope = full * dhead / 6.0 / (grown * grown) * k[c, _LS_PRIORITY.travel, b]
             root, droot = forward(x[c, 0, b] - x[c, 2, b], 1.0)
             couple(f, j, c, b, 0, 2, opening * root, opening * droot)
             steer(j, c, b, 0, 2, 1, slope * root)
             steer(j, c, b, 0, 2, 3, -slope * root)
-            leak, dleak = turbulent(x[c, 0, b] - x[c, 2, b], k[c, 3, b], 0.5)
+            leak, dleak = turbulent(x[c, 0, b] - x[c, 2, b], k[c, _LS_PRIORITY.leak_k, b], 0.5)
             couple(f, j, c, b, 0, 2, leak, dleak)
 
 
@@ -433,26 +449,26 @@ class LoadSensingPriorityValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "stuck_priority",
-            "spool stuck to the priority side: the rest is starved",
-            "travel",
-            "to",
-            0.01,
-            "dam",
-            0.5,
-            "Spool does not slide.",
-            "Free or replace the valve.",
+            name="stuck_priority",
+            label="spool stuck to the priority side: the rest is starved",
+            parameter="travel",
+            scale="to",
+            severe=0.01,
+            family="dam",
+            base_rate=0.5,
+            look="Spool does not slide.",
+            remedy="Free or replace the valve.",
         ),
         FaultMode(
-            "stuck_excess",
-            "spool stuck open to the rest: no priority",
-            "leak_k",
-            "square",
-            30.0,
-            "detour",
-            0.5,
-            "Spool does not slide; broken spring.",
-            "Free or replace the valve.",
+            name="stuck_excess",
+            label="spool stuck open to the rest: no priority",
+            parameter="leak_k",
+            scale="square",
+            severe=30.0,
+            family="detour",
+            base_rate=0.5,
+            look="Spool does not slide; broken spring.",
+            remedy="Free or replace the valve.",
         ),
     )
     one_way = True
@@ -476,6 +492,9 @@ class LoadSensingPriorityValve(ComponentType):
     law = _ls_priority
 
 
+_LS_PRIORITY = LoadSensingPriorityValve.rows()
+
+
 @law
 def _flow_divider(x, k, env, f, j):
     for c in range(x.shape[0]):
@@ -483,16 +502,20 @@ def _flow_divider(x, k, env, f, j):
             top, dtop = larger(x[c, 1, b], x[c, 2, b], 0.5)
             mean = x[c, 1, b] + x[c, 2, b]
             bottom = mean - top
-            out, dout = forward(x[c, 0, b] - top, k[c, 0, b])
-            back, dback = forward(bottom - x[c, 0, b], k[c, 0, b])
+            out, dout = forward(x[c, 0, b] - top, k[c, _FLOW_DIVIDER.k, b])
+            back, dback = forward(bottom - x[c, 0, b], k[c, _FLOW_DIVIDER.k, b])
             for side in range(2):
-                share = k[c, 1, b] if side == 0 else 1.0 - k[c, 1, b]
+                share = (
+                    k[c, _FLOW_DIVIDER.share, b]
+                    if side == 0
+                    else 1.0 - k[c, _FLOW_DIVIDER.share, b]
+                )
                 port = 1 + side
                 couple(f, j, c, b, 0, port, share * (out - back), 0.0)
                 steer(j, c, b, 0, port, 0, share * (dout + dback))
                 steer(j, c, b, 0, port, 1, share * (-dout * dtop - dback * (1.0 - dtop)))
                 steer(j, c, b, 0, port, 2, share * (-dout * (1.0 - dtop) - dback * dtop))
-            leak = k[c, 2, b]
+            leak = k[c, _FLOW_DIVIDER.error_lpm_per_bar, b]
             couple(f, j, c, b, 1, 2, leak * (x[c, 1, b] - x[c, 2, b]), leak)
 
 
@@ -516,15 +539,15 @@ class FlowDivider(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "worn",
-            "spool worn or stuck: branches run unevenly",
-            "error_lpm_per_bar",
-            "factor",
-            400.0,
-            "detour",
-            0.7,
-            "Spool does not slide, or slides without friction at all.",
-            "Clean or exchange the divider.",
+            name="worn",
+            label="spool worn or stuck: branches run unevenly",
+            parameter="error_lpm_per_bar",
+            scale="factor",
+            severe=400.0,
+            family="detour",
+            base_rate=0.7,
+            look="Spool does not slide, or slides without friction at all.",
+            remedy="Clean or exchange the divider.",
         ),
     )
     symbol = Symbol(
@@ -539,6 +562,9 @@ class FlowDivider(ComponentType):
         {"inlet": 66.82, "A": -33.01, "B": -33.81},
     )
     law = _flow_divider
+
+
+_FLOW_DIVIDER = FlowDivider.rows()
 
 
 class BackPressureCheck(CheckValve):
@@ -556,26 +582,26 @@ class BackPressureCheck(CheckValve):
 
     fault_modes = (
         FaultMode(
-            "spring_broken",
-            "spring broken: no back pressure",
-            "cracking_bar",
-            "to",
-            0.5,
-            "detour",
-            0.5,
-            "Pieces of the spring.",
-            "Replace the check, find the pieces.",
+            name="spring_broken",
+            label="spring broken: no back pressure",
+            parameter="cracking_bar",
+            scale="to",
+            severe=0.5,
+            family="detour",
+            base_rate=0.5,
+            look="Pieces of the spring.",
+            remedy="Replace the check, find the pieces.",
         ),
         FaultMode(
-            "stuck_shut",
-            "does not open fully",
-            "k",
-            "factor",
-            1 / 60,
-            "dam",
-            0.3,
-            "Poppet cocked or gummed.",
-            "Clean or replace the check.",
+            name="stuck_shut",
+            label="does not open fully",
+            parameter="k",
+            scale="factor",
+            severe=1 / 60,
+            family="dam",
+            base_rate=0.3,
+            look="Poppet cocked or gummed.",
+            remedy="Clean or replace the check.",
         ),
         FITTED_BACKWARD,
     )

@@ -27,7 +27,7 @@ from umweg.core.components.kernels import (
 def _orifice(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.5)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _ORIFICE.k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -46,26 +46,26 @@ class Orifice(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "plugged",
-            "orifice plugged",
-            "k",
-            "factor",
-            1 / 100,
-            "dam",
-            0.6,
-            "Look through it against the light.",
-            "Clean it; never drill it out.",
+            name="plugged",
+            label="orifice plugged",
+            parameter="k",
+            scale="factor",
+            severe=1 / 100,
+            family="dam",
+            base_rate=0.6,
+            look="Look through it against the light.",
+            remedy="Clean it; never drill it out.",
         ),
         FaultMode(
-            "washed_out",
-            "orifice washed out or the wrong one",
-            "k",
-            "factor",
-            4.0,
-            "detour",
-            0.15,
-            "Pin gauge in the bore.",
-            "Fit the specified orifice.",
+            name="washed_out",
+            label="orifice washed out or the wrong one",
+            parameter="k",
+            scale="factor",
+            severe=4.0,
+            family="detour",
+            base_rate=0.15,
+            look="Pin gauge in the bore.",
+            remedy="Fit the specified orifice.",
         ),
     )
     symbol = Symbol(
@@ -80,13 +80,21 @@ class Orifice(ComponentType):
     law = _orifice
 
 
+_ORIFICE = Orifice.rows()
+
+
 @law
 def _check(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            way = turn(k[c, 3, b])
+            way = turn(k[c, _CHECK.crossed, b])
             dp = way * (x[c, 0, b] - x[c, 1, b])
-            q, dq = check_flow(dp, k[c, 0, b], k[c, 1, b], k[c, 2, b])
+            q, dq = check_flow(
+                dp,
+                k[c, _CHECK.k, b],
+                k[c, _CHECK.cracking_bar, b],
+                k[c, _CHECK.leak_lpm_per_bar, b],
+            )
             couple(f, j, c, b, 0, 1, way * q, dq)
 
 
@@ -105,26 +113,26 @@ class CheckValve(ComponentType):
 
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
-            "stuck_shut",
-            "check does not open fully",
-            "k",
-            "factor",
-            1 / 80,
-            "dam",
-            0.35,
-            "Poppet cocked or gummed; broken spring across it.",
-            "Clean or replace the check.",
+            name="stuck_shut",
+            label="check does not open fully",
+            parameter="k",
+            scale="factor",
+            severe=1 / 80,
+            family="dam",
+            base_rate=0.35,
+            look="Poppet cocked or gummed; broken spring across it.",
+            remedy="Clean or replace the check.",
         ),
         FaultMode(
-            "leaks_back",
-            "check does not seat",
-            "leak_lpm_per_bar",
-            "square",
-            1.0,
-            "detour",
-            0.6,
-            "Dirt or a groove on the seat.",
-            "Clean or replace the check.",
+            name="leaks_back",
+            label="check does not seat",
+            parameter="leak_lpm_per_bar",
+            scale="square",
+            severe=1.0,
+            family="detour",
+            base_rate=0.6,
+            look="Dirt or a groove on the seat.",
+            remedy="Clean or replace the check.",
         ),
         FITTED_BACKWARD,
     )
@@ -148,22 +156,27 @@ class CheckValve(ComponentType):
     law = _check
 
 
+_CHECK = CheckValve.rows()
+
+
 @law
 def _pilot_check(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             p_in = x[c, 0, b]
             p_out = x[c, 1, b]
-            q, dq = check_flow(p_in - p_out, k[c, 0, b], k[c, 1, b], 0.0)
+            q, dq = check_flow(
+                p_in - p_out, k[c, _PILOT_CHECK.k, b], k[c, _PILOT_CHECK.cracking_bar, b], 0.0
+            )
             couple(f, j, c, b, 0, 1, q, dq)
-            leak, dleak = turbulent(p_out - p_in, k[c, 3, b], 0.5)
+            leak, dleak = turbulent(p_out - p_in, k[c, _PILOT_CHECK.seat_k, b], 0.5)
             couple(f, j, c, b, 1, 0, leak, dleak)
-            ratio = k[c, 2, b]
+            ratio = k[c, _PILOT_CHECK.pilot_ratio, b]
             head, dhead = ramp(ratio * (x[c, 2, b] - p_in) - (p_out - p_in), 3.0)
             opening, dopening = saturating(head / 10.0, 1.0)
             gain = dopening * dhead / 10.0
             drop, ddrop = ramp(p_out - p_in, 0.3)
-            root, droot = turbulent(drop, k[c, 0, b], 0.5)
+            root, droot = turbulent(drop, k[c, _PILOT_CHECK.k, b], 0.5)
             back = opening * root
             along = opening * droot * ddrop
             d_in = gain * (1.0 - ratio) * root - along
@@ -198,26 +211,26 @@ class PilotCheckValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "seat_leaks",
-            "check does not seat",
-            "seat_k",
-            "square",
-            1.5,
-            "detour",
-            1.0,
-            "Dirt or a groove on the seat.",
-            "Lower and support the load, then clean or replace the check.",
+            name="seat_leaks",
+            label="check does not seat",
+            parameter="seat_k",
+            scale="square",
+            severe=1.5,
+            family="detour",
+            base_rate=1.0,
+            look="Dirt or a groove on the seat.",
+            remedy="Lower and support the load, then clean or replace the check.",
         ),
         FaultMode(
-            "pilot_weak",
-            "pilot piston leaks or sticks, does not open it",
-            "pilot_ratio",
-            "factor",
-            1 / 12,
-            "command",
-            0.4,
-            "Pilot line pressure present, poppet does not lift.",
-            "Clean the pilot piston and its orifice; look for a reversed hose pair.",
+            name="pilot_weak",
+            label="pilot piston leaks or sticks, does not open it",
+            parameter="pilot_ratio",
+            scale="factor",
+            severe=1 / 12,
+            family="command",
+            base_rate=0.4,
+            look="Pilot line pressure present, poppet does not lift.",
+            remedy="Clean the pilot piston and its orifice; look for a reversed hose pair.",
         ),
     )
     symbol = Symbol(
@@ -241,13 +254,18 @@ class PilotCheckValve(ComponentType):
     law = _pilot_check
 
 
+_PILOT_CHECK = PilotCheckValve.rows()
+
+
 @law
 def _shuttle(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             for side in range(2):
                 size = k[c, side, b]
-                q, dq = check_flow(x[c, side, b] - x[c, 2, b], size, 0.0, k[c, 2, b])
+                q, dq = check_flow(
+                    x[c, side, b] - x[c, 2, b], size, 0.0, k[c, _SHUTTLE.leak_lpm_per_bar, b]
+                )
                 couple(f, j, c, b, side, 2, q, dq)
 
 
@@ -267,37 +285,37 @@ class ShuttleValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "leaks",
-            "ball does not seat, the signal leaks to the other side",
-            "leak_lpm_per_bar",
-            "square",
-            0.5,
-            "detour",
-            0.8,
-            "Dirt or a groove on ball and seats.",
-            "Clean or replace the shuttle.",
+            name="leaks",
+            label="ball does not seat, the signal leaks to the other side",
+            parameter="leak_lpm_per_bar",
+            scale="square",
+            severe=0.5,
+            family="detour",
+            base_rate=0.8,
+            look="Dirt or a groove on ball and seats.",
+            remedy="Clean or replace the shuttle.",
         ),
         FaultMode(
-            "a_blocked",
-            "side A blocked, its signal is lost",
-            "a_k",
-            "factor",
-            1 / 1000,
-            "command",
-            0.3,
-            "Ball stuck at A, passage plugged.",
-            "Clean or replace the shuttle.",
+            name="a_blocked",
+            label="side A blocked, its signal is lost",
+            parameter="a_k",
+            scale="factor",
+            severe=1 / 1000,
+            family="command",
+            base_rate=0.3,
+            look="Ball stuck at A, passage plugged.",
+            remedy="Clean or replace the shuttle.",
         ),
         FaultMode(
-            "b_blocked",
-            "side B blocked, its signal is lost",
-            "b_k",
-            "factor",
-            1 / 1000,
-            "command",
-            0.3,
-            "Ball stuck at B, passage plugged.",
-            "Clean or replace the shuttle.",
+            name="b_blocked",
+            label="side B blocked, its signal is lost",
+            parameter="b_k",
+            scale="factor",
+            severe=1 / 1000,
+            family="command",
+            base_rate=0.3,
+            look="Ball stuck at B, passage plugged.",
+            remedy="Clean or replace the shuttle.",
         ),
     )
     symbol = Symbol(
@@ -321,12 +339,15 @@ class ShuttleValve(ComponentType):
     law = _shuttle
 
 
+_SHUTTLE = ShuttleValve.rows()
+
+
 @law
 def _flow_regulator(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            free, dfree = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 1, b], 0.5)
-            q, dq = regulated(free, k[c, 0, b])
+            free, dfree = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _FLOW_REGULATOR.k, b], 0.5)
+            q, dq = regulated(free, k[c, _FLOW_REGULATOR.set_lpm, b])
             couple(f, j, c, b, 0, 1, q, dq * dfree)
 
 
@@ -348,26 +369,26 @@ class FlowRegulator(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "set_low",
-            "regulates too low: spool sticks or orifice fouled",
-            "set_lpm",
-            "factor",
-            1 / 8,
-            "dam",
-            0.6,
-            "Fouled orifice, scored compensator spool.",
-            "Clean it; set it with a flow meter.",
+            name="set_low",
+            label="regulates too low: spool sticks or orifice fouled",
+            parameter="set_lpm",
+            scale="factor",
+            severe=1 / 8,
+            family="dam",
+            base_rate=0.6,
+            look="Fouled orifice, scored compensator spool.",
+            remedy="Clean it; set it with a flow meter.",
         ),
         FaultMode(
-            "stuck_open",
-            "does not regulate: compensator stuck open",
-            "set_lpm",
-            "factor",
-            5.0,
-            "detour",
-            0.4,
-            "Compensator spool does not move under its spring.",
-            "Free or replace the compensator.",
+            name="stuck_open",
+            label="does not regulate: compensator stuck open",
+            parameter="set_lpm",
+            scale="factor",
+            severe=5.0,
+            family="detour",
+            base_rate=0.4,
+            look="Compensator spool does not move under its spring.",
+            remedy="Free or replace the compensator.",
         ),
     )
     adjustable = ("set_lpm",)
@@ -389,3 +410,6 @@ class FlowRegulator(ComponentType):
         {"inlet": 12.0, "outlet": -12.0},
     )
     law = _flow_regulator
+
+
+_FLOW_REGULATOR = FlowRegulator.rows()

@@ -61,33 +61,56 @@ def _section(x, f, j, c, b, size, to_a, drain_k, sense_k, fed, drained, leak):
 def _pre_compensated(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel, _ = limited(k[c, 9, b] * k[c, 5, b] + k[c, 6, b])
+            travel, _ = limited(
+                k[c, _PRE_COMPENSATED.lever, b] * k[c, _PRE_COMPENSATED.linkage_gain, b]
+                + k[c, _PRE_COMPENSATED.offset, b]
+            )
             size, _ = smooth_step(abs(travel), 0.1, 0.95)
-            way = turn(k[c, 7, b]) * travel
+            way = turn(k[c, _PRE_COMPENSATED.crossed, b]) * travel
             to_a = 1.0 if way >= 0.0 else 0.0
             fed = x[c, 2, b] if way >= 0.0 else x[c, 3, b]
             drained = x[c, 3, b] if way >= 0.0 else x[c, 2, b]
-            most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
-            free, dfree = forward(x[c, 0, b] - fed, k[c, 8, b])
+            most = (
+                k[c, _PRE_COMPENSATED.a_lpm, b]
+                if travel >= 0.0
+                else k[c, _PRE_COMPENSATED.b_lpm, b]
+            )
+            free, dfree = forward(x[c, 0, b] - fed, k[c, _PRE_COMPENSATED.open_k, b])
             q, dq = regulated(free, most * size + 1e-9)
             couple_either(f, j, c, b, 0, (2, 3), to_a, q, dq * dfree)
-            leak = k[c, 4, b] * NU_REF / env[0, b]
-            _section(x, f, j, c, b, size, to_a, k[c, 2, b], k[c, 3, b], fed, drained, leak)
+            leak = k[c, _PRE_COMPENSATED.leak_lpm_per_bar, b] * NU_REF / env[0, b]
+            _section(
+                x,
+                f,
+                j,
+                c,
+                b,
+                size,
+                to_a,
+                k[c, _PRE_COMPENSATED.return_k, b],
+                k[c, _PRE_COMPENSATED.sense_k, b],
+                fed,
+                drained,
+                leak,
+            )
 
 
 @law
 def _flow_sharing(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            travel, _ = limited(k[c, 9, b] * k[c, 5, b] + k[c, 6, b])
+            travel, _ = limited(
+                k[c, _FLOW_SHARING.lever, b] * k[c, _FLOW_SHARING.linkage_gain, b]
+                + k[c, _FLOW_SHARING.offset, b]
+            )
             size, _ = smooth_step(abs(travel), 0.1, 0.95)
-            way = turn(k[c, 7, b]) * travel
+            way = turn(k[c, _FLOW_SHARING.crossed, b]) * travel
             to_a = 1.0 if way >= 0.0 else 0.0
             fed = x[c, 2, b] if way >= 0.0 else x[c, 3, b]
             drained = x[c, 3, b] if way >= 0.0 else x[c, 2, b]
-            most = k[c, 0, b] if travel >= 0.0 else k[c, 1, b]
+            most = k[c, _FLOW_SHARING.a_lpm, b] if travel >= 0.0 else k[c, _FLOW_SHARING.b_lpm, b]
             top, dtop = larger(x[c, 4, b], fed, 0.4)
-            metering = most * size / math.sqrt(k[c, 8, b])
+            metering = most * size / math.sqrt(k[c, _FLOW_SHARING.drop_bar, b])
             q, dq = forward(x[c, 0, b] - top, metering)
             couple_either(f, j, c, b, 0, (2, 3), to_a, q, dq * (1.0 - dtop))
             # The rest of the drop's answer is to the demand gallery, not to the port that is fed.
@@ -95,8 +118,21 @@ def _flow_sharing(x, k, env, f, j):
                 share = to_a if work == 0 else 1.0 - to_a
                 steer(j, c, b, 0, 2 + work, 0, dq * dtop * share)
                 steer(j, c, b, 0, 2 + work, 4, -dq * dtop * share)
-            leak = k[c, 4, b] * NU_REF / env[0, b]
-            _section(x, f, j, c, b, size, to_a, k[c, 2, b], k[c, 3, b], fed, drained, leak)
+            leak = k[c, _FLOW_SHARING.leak_lpm_per_bar, b] * NU_REF / env[0, b]
+            _section(
+                x,
+                f,
+                j,
+                c,
+                b,
+                size,
+                to_a,
+                k[c, _FLOW_SHARING.return_k, b],
+                k[c, _FLOW_SHARING.sense_k, b],
+                fed,
+                drained,
+                leak,
+            )
 
 
 class SectionParameters(ParameterSet):
@@ -144,37 +180,37 @@ class LoadSensingSection(ComponentType):
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         SPOOL_WORN,
         FaultMode(
-            "compensator_stuck",
-            "section compensator stuck nearly shut",
-            "open_k",
-            "factor",
-            1 / 40,
-            "dam",
-            0.5,
-            "Compensator spool does not slide.",
-            "Clean or replace the compensator.",
+            name="compensator_stuck",
+            label="section compensator stuck nearly shut",
+            parameter="open_k",
+            scale="factor",
+            severe=1 / 40,
+            family="dam",
+            base_rate=0.5,
+            look="Compensator spool does not slide.",
+            remedy="Clean or replace the compensator.",
         ),
         FaultMode(
-            "demand_blocked",
-            "demand port of the section blocked",
-            "sense_k",
-            "factor",
-            1 / 2000,
-            "command",
-            0.5,
-            "Drillings to the demand gallery.",
-            "Clean the drillings; find the dirt.",
+            name="demand_blocked",
+            label="demand port of the section blocked",
+            parameter="sense_k",
+            scale="factor",
+            severe=1 / 2000,
+            family="command",
+            base_rate=0.5,
+            look="Drillings to the demand gallery.",
+            remedy="Clean the drillings; find the dirt.",
         ),
         FaultMode(
-            "linkage_off",
-            "lever linkage off or bent, spool does not travel",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.8,
-            "Move the lever and watch the spool's end.",
-            "Refit or adjust the linkage.",
+            name="linkage_off",
+            label="lever linkage off or bent, spool does not travel",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.8,
+            look="Move the lever and watch the spool's end.",
+            remedy="Refit or adjust the linkage.",
             own_lever="lever",
         ),
         SPOOL_SHIFTED,
@@ -187,6 +223,9 @@ class LoadSensingSection(ComponentType):
         {"P": 0.0132, "T": -0.012, "A": 0.006004, "B": -0.0072, "LS": 0.0},
     )
     law = _pre_compensated
+
+
+_PRE_COMPENSATED = LoadSensingSection.rows()
 
 
 class FlowSharingSection(LoadSensingSection):
@@ -214,6 +253,9 @@ class FlowSharingSection(LoadSensingSection):
     law = _flow_sharing
 
 
+_FLOW_SHARING = FlowSharingSection.rows()
+
+
 class LoadSensingSteeringUnit(LoadSensingSection):
     """Rotary steering unit with a demand port, closed centre.
 
@@ -228,26 +270,26 @@ class LoadSensingSteeringUnit(LoadSensingSection):
     symbol = _WHEEL
     fault_modes = (
         FaultMode(
-            "worn",
-            "steering unit worn: wheel turns on at the stop",
-            "leak_lpm_per_bar",
-            "factor",
-            900.0,
-            "detour",
-            0.9,
-            "Wheel turns slowly on with the cylinder at its stop.",
-            "Exchange the steering unit.",
+            name="worn",
+            label="steering unit worn: wheel turns on at the stop",
+            parameter="leak_lpm_per_bar",
+            scale="factor",
+            severe=900.0,
+            family="detour",
+            base_rate=0.9,
+            look="Wheel turns slowly on with the cylinder at its stop.",
+            remedy="Exchange the steering unit.",
         ),
         LoadSensingSection.fault_modes[2],
         FaultMode(
-            "column_off",
-            "steering column spline off",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.3,
-            "Wheel turns without resistance.",
-            "Refit the column; secure it.",
+            name="column_off",
+            label="steering column spline off",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.3,
+            look="Wheel turns without resistance.",
+            remedy="Refit the column; secure it.",
         ),
     )

@@ -55,9 +55,9 @@ def volume_slope(x, f, j, c, b, slope, by):
 def _drained(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            leak = k[c, 1, b] * NU_REF / env[0, b]
-            volume = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
-            motor_flows(x, f, j, c, b, volume, leak, k[c, 2, b])
+            leak = k[c, _DRAINED.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
+            volume = k[c, _DRAINED.displacement_cm3, b] * 1e-3 * turn(k[c, _DRAINED.crossed, b])
+            motor_flows(x, f, j, c, b, volume, leak, k[c, _DRAINED.friction_nm, b])
 
 
 class DrainParameters(ParameterSet):
@@ -92,26 +92,26 @@ class DrainedMotor(ComponentType):
 
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
-            "worn",
-            "motor worn, oil passes to its case",
-            "leakage_lpm_per_bar",
-            "factor",
-            50.0,
-            "detour",
-            1.0,
-            "Flow from the case drain; scored faces when it is open.",
-            "Exchange the motor; flush first.",
+            name="worn",
+            label="motor worn, oil passes to its case",
+            parameter="leakage_lpm_per_bar",
+            scale="factor",
+            severe=50.0,
+            family="detour",
+            base_rate=1.0,
+            look="Flow from the case drain; scored faces when it is open.",
+            remedy="Exchange the motor; flush first.",
         ),
         FaultMode(
-            "binding",
-            "motor or its bearing binds",
-            "friction_nm",
-            "factor",
-            25.0,
-            "load",
-            0.4,
-            "Hard to turn by hand; hot bearing.",
-            "Replace the bearing or the motor.",
+            name="binding",
+            label="motor or its bearing binds",
+            parameter="friction_nm",
+            scale="factor",
+            severe=25.0,
+            family="load",
+            base_rate=0.4,
+            look="Hard to turn by hand; hot bearing.",
+            remedy="Replace the bearing or the motor.",
         ),
         HOSES_CROSSED,
     )
@@ -136,17 +136,33 @@ class DrainedMotor(ComponentType):
     law = _drained
 
 
+_DRAINED = DrainedMotor.rows()
+
+
 @law
 def _two_speed(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            leak = k[c, 1, b] * NU_REF / env[0, b]
-            least = k[c, 4, b]
-            shift, dshift = smooth_step(x[c, 4, b] - x[c, 2, b], 0.6 * k[c, 5, b], k[c, 5, b])
-            small = k[c, 6, b] * shift
-            full = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
-            motor_flows(x, f, j, c, b, full * (1.0 - small * (1.0 - least)), leak, k[c, 2, b])
-            slope = -full * (1.0 - least) * k[c, 6, b] * dshift
+            leak = k[c, _TWO_SPEED.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
+            least = k[c, _TWO_SPEED.small_share, b]
+            shift, dshift = smooth_step(
+                x[c, 4, b] - x[c, 2, b],
+                0.6 * k[c, _TWO_SPEED.shift_bar, b],
+                k[c, _TWO_SPEED.shift_bar, b],
+            )
+            small = k[c, _TWO_SPEED.reach, b] * shift
+            full = k[c, _TWO_SPEED.displacement_cm3, b] * 1e-3 * turn(k[c, _TWO_SPEED.crossed, b])
+            motor_flows(
+                x,
+                f,
+                j,
+                c,
+                b,
+                full * (1.0 - small * (1.0 - least)),
+                leak,
+                k[c, _TWO_SPEED.friction_nm, b],
+            )
+            slope = -full * (1.0 - least) * k[c, _TWO_SPEED.reach, b] * dshift
             volume_slope(x, f, j, c, b, slope, 4)
             volume_slope(x, f, j, c, b, -slope, 2)
 
@@ -166,15 +182,15 @@ class TwoSpeedMotor(DrainedMotor):
     fault_modes = (
         *DrainedMotor.fault_modes,
         FaultMode(
-            "does_not_shift",
-            "stays in the slow speed: servo sticks",
-            "reach",
-            "to",
-            0.0,
-            "command",
-            0.6,
-            "Pilot pressure good at its port, speed does not change.",
-            "Free the servo; clean its orifice.",
+            name="does_not_shift",
+            label="stays in the slow speed: servo sticks",
+            parameter="reach",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.6,
+            look="Pilot pressure good at its port, speed does not change.",
+            remedy="Free the servo; clean its orifice.",
         ),
     )
     symbol = Symbol(
@@ -193,19 +209,31 @@ class TwoSpeedMotor(DrainedMotor):
     law = _two_speed
 
 
+_TWO_SPEED = TwoSpeedMotor.rows()
+
+
 @law
 def _pressure_controlled(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            leak = k[c, 1, b] * NU_REF / env[0, b]
+            leak = k[c, _PRESSURE_CONTROLLED.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             dp = x[c, 0, b] - x[c, 1, b]
-            first, span = k[c, 5, b], k[c, 6, b]
+            first, span = (
+                k[c, _PRESSURE_CONTROLLED.begin_bar, b],
+                k[c, _PRESSURE_CONTROLLED.span_bar, b],
+            )
             grow, dgrow = smooth_step(abs(dp), first, first + span)
-            least = k[c, 4, b]
-            full = k[c, 0, b] * 1e-3 * turn(k[c, 3, b])
-            reach = k[c, 7, b]
+            least = k[c, _PRESSURE_CONTROLLED.small_share, b]
+            full = (
+                k[c, _PRESSURE_CONTROLLED.displacement_cm3, b]
+                * 1e-3
+                * turn(k[c, _PRESSURE_CONTROLLED.crossed, b])
+            )
+            reach = k[c, _PRESSURE_CONTROLLED.reach, b]
             share = least + (1.0 - least) * (1.0 - reach + reach * grow)
-            motor_flows(x, f, j, c, b, full * share, leak, k[c, 2, b])
+            motor_flows(
+                x, f, j, c, b, full * share, leak, k[c, _PRESSURE_CONTROLLED.friction_nm, b]
+            )
             slope = full * (1.0 - least) * reach * dgrow
             slope = slope if dp >= 0.0 else -slope
             volume_slope(x, f, j, c, b, slope, 0)
@@ -233,26 +261,26 @@ class PressureControlledMotor(DrainedMotor):
     fault_modes = (
         *DrainedMotor.fault_modes,
         FaultMode(
-            "begin_high",
-            "change-over set too high: stays small, weak on a slope",
-            "begin_bar",
-            "factor",
-            2.2,
-            "command",
-            0.5,
-            "Working pressure where the motor changes, against the specification.",
-            "Set the beginning of control with a gauge.",
+            name="begin_high",
+            label="change-over set too high: stays small, weak on a slope",
+            parameter="begin_bar",
+            scale="factor",
+            severe=2.2,
+            family="command",
+            base_rate=0.5,
+            look="Working pressure where the motor changes, against the specification.",
+            remedy="Set the beginning of control with a gauge.",
         ),
         FaultMode(
-            "stays_large",
-            "control sticks at the large displacement: never fast",
-            "reach",
-            "to",
-            0.0,
-            "command",
-            0.5,
-            "Speed on the flat; control piston does not slide.",
-            "Free the control piston.",
+            name="stays_large",
+            label="control sticks at the large displacement: never fast",
+            parameter="reach",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.5,
+            look="Speed on the flat; control piston does not slide.",
+            remedy="Free the control piston.",
         ),
     )
     adjustable = ("begin_bar",)
@@ -271,3 +299,6 @@ class PressureControlledMotor(DrainedMotor):
         rel=2e-3,
     )
     law = _pressure_controlled
+
+
+_PRESSURE_CONTROLLED = PressureControlledMotor.rows()

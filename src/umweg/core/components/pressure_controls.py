@@ -39,37 +39,37 @@ class CartridgeRelief(ReliefValve):
     label = "Cartridge relief valve"
     fault_modes = (
         FaultMode(
-            "spring_weak",
-            "spring tired, or shims missing",
-            "set_bar",
-            "factor",
-            0.3,
-            "detour",
-            1.2,
-            "Free length of the spring; count the shims against the sheet.",
-            "Add shims by the pressure per shim; replace a spring shorter than specified.",
+            name="spring_weak",
+            label="spring tired, or shims missing",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.3,
+            family="detour",
+            base_rate=1.2,
+            look="Free length of the spring; count the shims against the sheet.",
+            remedy="Add shims by the pressure per shim; replace a spring shorter than specified.",
         ),
         FaultMode(
-            "seat_leaks",
-            "poppet or seat worn, or held open by dirt",
-            "seat_k",
-            "square",
-            9.0,
-            "detour",
-            1.0,
-            "Dirt or a ring on poppet and seat; damaged ring around the cartridge.",
-            "Clean, or replace cartridge and rings.",
+            name="seat_leaks",
+            label="poppet or seat worn, or held open by dirt",
+            parameter="seat_k",
+            scale="square",
+            severe=9.0,
+            family="detour",
+            base_rate=1.0,
+            look="Dirt or a ring on poppet and seat; damaged ring around the cartridge.",
+            remedy="Clean, or replace cartridge and rings.",
         ),
         FaultMode(
-            "screen_blocked",
-            "screen blocked, opens too late",
-            "set_bar",
-            "factor",
-            2.0,
-            "dam",
-            0.3,
-            "Screen of the cartridge.",
-            "Clean the screen; look for the source of the dirt.",
+            name="screen_blocked",
+            label="screen blocked, opens too late",
+            parameter="set_bar",
+            scale="factor",
+            severe=2.0,
+            family="dam",
+            base_rate=0.3,
+            look="Screen of the cartridge.",
+            remedy="Clean the screen; look for the source of the dirt.",
         ),
     )
 
@@ -79,17 +79,17 @@ def _pilot_operated_relief(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             p, t, v = x[c, 0, b], x[c, 1, b], x[c, 2, b]
-            q, dq = turbulent(p - v, k[c, 2, b], 0.5)
+            q, dq = turbulent(p - v, k[c, _PILOT_OPERATED_RELIEF.screen_k, b], 0.5)
             couple(f, j, c, b, 0, 2, q, dq)
-            head, dhead = cracking(v - t - k[c, 0, b], 1.0)
-            gain = 1.0 / k[c, 5, b]
+            head, dhead = cracking(v - t - k[c, _PILOT_OPERATED_RELIEF.set_bar, b], 1.0)
+            gain = 1.0 / k[c, _PILOT_OPERATED_RELIEF.pilot_bar_per_lpm, b]
             couple(f, j, c, b, 2, 1, head * gain, dhead * gain)
-            lift, dlift = ramp(p - v - k[c, 1, b], 0.5)
-            root, droot = forward(p - t, k[c, 3, b])
+            lift, dlift = ramp(p - v - k[c, _PILOT_OPERATED_RELIEF.spring_bar, b], 0.5)
+            root, droot = forward(p - t, k[c, _PILOT_OPERATED_RELIEF.main_k_per_bar, b])
             couple(f, j, c, b, 0, 1, lift * root, lift * droot)
             steer(j, c, b, 0, 1, 0, dlift * root)
             steer(j, c, b, 0, 1, 2, -dlift * root)
-            seat, dseat = turbulent(p - t, k[c, 4, b], 0.5)
+            seat, dseat = turbulent(p - t, k[c, _PILOT_OPERATED_RELIEF.seat_k, b], 0.5)
             couple(f, j, c, b, 0, 1, seat, dseat)
 
 
@@ -120,37 +120,37 @@ class PilotOperatedRelief(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "set_low",
-            "pilot opens early: weak spring or backed off",
-            "set_bar",
-            "factor",
-            0.25,
-            "detour",
-            1.2,
-            "Spring length, lock nut and paint mark on the screw.",
-            "Set to the specification with a gauge; replace a weak spring.",
+            name="set_low",
+            label="pilot opens early: weak spring or backed off",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.25,
+            family="detour",
+            base_rate=1.2,
+            look="Spring length, lock nut and paint mark on the screw.",
+            remedy="Set to the specification with a gauge; replace a weak spring.",
         ),
         FaultMode(
-            "screen_plugged",
-            "main orifice plugged: opens at its main spring",
-            "screen_k",
-            "factor",
-            1 / 500,
-            "detour",
-            0.6,
-            "Look through the orifice of the main poppet.",
-            "Clean the orifice; change the oil that plugged it.",
+            name="screen_plugged",
+            label="main orifice plugged: opens at its main spring",
+            parameter="screen_k",
+            scale="factor",
+            severe=1 / 500,
+            family="detour",
+            base_rate=0.6,
+            look="Look through the orifice of the main poppet.",
+            remedy="Clean the orifice; change the oil that plugged it.",
         ),
         FaultMode(
-            "seat_leaks",
-            "main poppet held open by dirt",
-            "seat_k",
-            "square",
-            9.0,
-            "detour",
-            0.8,
-            "Dirt or a ring on poppet and seat.",
-            "Clean or replace the cartridge.",
+            name="seat_leaks",
+            label="main poppet held open by dirt",
+            parameter="seat_k",
+            scale="square",
+            severe=9.0,
+            family="detour",
+            base_rate=0.8,
+            look="Dirt or a ring on poppet and seat.",
+            remedy="Clean or replace the cartridge.",
         ),
     )
     adjustable = ("set_bar",)
@@ -172,18 +172,23 @@ class PilotOperatedRelief(ComponentType):
     law = _pilot_operated_relief
 
 
+_PILOT_OPERATED_RELIEF = PilotOperatedRelief.rows()
+
+
 @law
 def _unloading(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             opening, slope = smooth_step(
-                x[c, 2, b] - x[c, 1, b], k[c, 0, b], k[c, 0, b] + k[c, 1, b]
+                x[c, 2, b] - x[c, 1, b],
+                k[c, _UNLOADING.set_bar, b],
+                k[c, _UNLOADING.set_bar, b] + k[c, _UNLOADING.span_bar, b],
             )
-            root, droot = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 2, b], 0.5)
+            root, droot = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _UNLOADING.k, b], 0.5)
             couple(f, j, c, b, 0, 1, root * opening, droot * opening)
             steer(j, c, b, 0, 1, 2, root * slope)
             steer(j, c, b, 0, 1, 1, -root * slope)
-            seat, dseat = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 3, b], 0.5)
+            seat, dseat = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _UNLOADING.seat_k, b], 0.5)
             couple(f, j, c, b, 0, 1, seat, dseat)
 
 
@@ -208,37 +213,37 @@ class UnloadingValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "set_low",
-            "opens early: weak spring or backed off",
-            "set_bar",
-            "factor",
-            0.3,
-            "detour",
-            0.9,
-            "Spring length, lock nut and paint mark on the screw.",
-            "Set to the specification with a gauge.",
+            name="set_low",
+            label="opens early: weak spring or backed off",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.3,
+            family="detour",
+            base_rate=0.9,
+            look="Spring length, lock nut and paint mark on the screw.",
+            remedy="Set to the specification with a gauge.",
         ),
         FaultMode(
-            "seat_leaks",
-            "held open by dirt",
-            "seat_k",
-            "square",
-            4.0,
-            "detour",
-            0.7,
-            "Dirt or a ring on poppet and seat.",
-            "Clean or replace the valve.",
+            name="seat_leaks",
+            label="held open by dirt",
+            parameter="seat_k",
+            scale="square",
+            severe=4.0,
+            family="detour",
+            base_rate=0.7,
+            look="Dirt or a ring on poppet and seat.",
+            remedy="Clean or replace the valve.",
         ),
         FaultMode(
-            "stuck_shut",
-            "does not open",
-            "set_bar",
-            "factor",
-            3.0,
-            "dam",
-            0.3,
-            "Piston or poppet does not slide.",
-            "Clean or replace the valve.",
+            name="stuck_shut",
+            label="does not open",
+            parameter="set_bar",
+            scale="factor",
+            severe=3.0,
+            family="dam",
+            base_rate=0.3,
+            look="Piston or poppet does not slide.",
+            remedy="Clean or replace the valve.",
         ),
     )
     adjustable = ("set_bar",)
@@ -258,18 +263,21 @@ class UnloadingValve(ComponentType):
     law = _unloading
 
 
+_UNLOADING = UnloadingValve.rows()
+
+
 @law
 def _sequence(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            head, dhead = cracking(x[c, 0, b] - x[c, 2, b] - k[c, 0, b], 1.0)
-            opening = head / k[c, 1, b]
+            head, dhead = cracking(x[c, 0, b] - x[c, 2, b] - k[c, _SEQUENCE.set_bar, b], 1.0)
+            opening = head / k[c, _SEQUENCE.span_bar_per_k, b]
             root, droot = forward(x[c, 0, b] - x[c, 1, b], 1.0)
             couple(f, j, c, b, 0, 1, opening * root, opening * droot)
-            slope = dhead / k[c, 1, b] * root
+            slope = dhead / k[c, _SEQUENCE.span_bar_per_k, b] * root
             steer(j, c, b, 0, 1, 0, slope)
             steer(j, c, b, 0, 1, 2, -slope)
-            free, dfree = check_flow(x[c, 1, b] - x[c, 0, b], k[c, 2, b], 0.3, 1e-6)
+            free, dfree = check_flow(x[c, 1, b] - x[c, 0, b], k[c, _SEQUENCE.check_k, b], 0.3, 1e-6)
             couple(f, j, c, b, 1, 0, free, dfree)
 
 
@@ -293,26 +301,26 @@ class SequenceValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "stuck_shut",
-            "sticks shut, the next consumer gets nothing",
-            "set_bar",
-            "factor",
-            5.0,
-            "dam",
-            0.6,
-            "Spool does not slide in its bore.",
-            "Clean or replace the valve.",
+            name="stuck_shut",
+            label="sticks shut, the next consumer gets nothing",
+            parameter="set_bar",
+            scale="factor",
+            severe=5.0,
+            family="dam",
+            base_rate=0.6,
+            look="Spool does not slide in its bore.",
+            remedy="Clean or replace the valve.",
         ),
         FaultMode(
-            "set_low",
-            "opens early: weak or broken spring",
-            "set_bar",
-            "factor",
-            0.1,
-            "detour",
-            0.7,
-            "Spring length; broken coils.",
-            "Replace the spring, set with a gauge.",
+            name="set_low",
+            label="opens early: weak or broken spring",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.1,
+            family="detour",
+            base_rate=0.7,
+            look="Spring length; broken coils.",
+            remedy="Replace the spring, set with a gauge.",
         ),
     )
     adjustable = ("set_bar",)
@@ -331,6 +339,9 @@ class SequenceValve(ComponentType):
         {"inlet": 49.85, "outlet": -49.85, "drain": 0.0},
     )
     law = _sequence
+
+
+_SEQUENCE = SequenceValve.rows()
 
 
 @scalar
@@ -353,9 +364,18 @@ def _reducing(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             reduce_pressure(
-                x, f, j, c, b, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
+                x,
+                f,
+                j,
+                c,
+                b,
+                k[c, _REDUCING.set_bar, b],
+                k[c, _REDUCING.band_bar, b],
+                k[c, _REDUCING.k, b],
+                k[c, _REDUCING.relieving_k, b],
+                k[c, _REDUCING.dead_bar, b],
             )
-            leak = k[c, 5, b]
+            leak = k[c, _REDUCING.leak_lpm_per_bar, b]
             couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
 
 
@@ -382,37 +402,37 @@ class ReducingValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "set_low",
-            "spring weak or shims missing: reduces too far",
-            "set_bar",
-            "factor",
-            0.25,
-            "dam",
-            0.9,
-            "Spring length; count the shims.",
-            "Add shims by the pressure per shim, or replace the spring.",
+            name="set_low",
+            label="spring weak or shims missing: reduces too far",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.25,
+            family="dam",
+            base_rate=0.9,
+            look="Spring length; count the shims.",
+            remedy="Add shims by the pressure per shim, or replace the spring.",
         ),
         FaultMode(
-            "stuck_shut",
-            "spool stuck shut or its feed screen blocked",
-            "k",
-            "factor",
-            1 / 300,
-            "dam",
-            0.6,
-            "Screen at its inlet; spool does not slide.",
-            "Clean screen and spool.",
+            name="stuck_shut",
+            label="spool stuck shut or its feed screen blocked",
+            parameter="k",
+            scale="factor",
+            severe=1 / 300,
+            family="dam",
+            base_rate=0.6,
+            look="Screen at its inlet; spool does not slide.",
+            remedy="Clean screen and spool.",
         ),
         FaultMode(
-            "stuck_open",
-            "spool stuck open: does not reduce",
-            "set_bar",
-            "factor",
-            4.0,
-            "detour",
-            0.4,
-            "Spool does not slide; broken spring across it.",
-            "Free or replace the valve.",
+            name="stuck_open",
+            label="spool stuck open: does not reduce",
+            parameter="set_bar",
+            scale="factor",
+            severe=4.0,
+            family="detour",
+            base_rate=0.4,
+            look="Spool does not slide; broken spring across it.",
+            remedy="Free or replace the valve.",
         ),
     )
     adjustable = ("set_bar",)
@@ -438,14 +458,30 @@ class ReducingValve(ComponentType):
     law = _reducing
 
 
+_REDUCING = ReducingValve.rows()
+
+
 @law
 def _joystick(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            lever = k[c, 6, b] * k[c, 5, b]
+            lever = k[c, _JOYSTICK.lever, b] * k[c, _JOYSTICK.linkage_gain, b]
             on, _ = smooth_step(lever, 0.02, 0.12)
-            wanted = on * (k[c, 0, b] + k[c, 1, b] * lever) - 2.0 * (1.0 - on)
-            reduce_pressure(x, f, j, c, b, wanted, k[c, 2, b], k[c, 3, b], k[c, 4, b], 0.5)
+            wanted = on * (
+                k[c, _JOYSTICK.start_bar, b] + k[c, _JOYSTICK.span_bar, b] * lever
+            ) - 2.0 * (1.0 - on)
+            reduce_pressure(
+                x,
+                f,
+                j,
+                c,
+                b,
+                wanted,
+                k[c, _JOYSTICK.band_bar, b],
+                k[c, _JOYSTICK.k, b],
+                k[c, _JOYSTICK.relieving_k, b],
+                0.5,
+            )
 
 
 class JoystickValve(ComponentType):
@@ -469,26 +505,26 @@ class JoystickValve(ComponentType):
     commands = (Command("lever", 0, 1),)
     fault_modes = (
         FaultMode(
-            "plunger_sticks",
-            "plunger sticks or its boot is torn and dirty",
-            "linkage_gain",
-            "to",
-            0.0,
-            "command",
-            0.6,
-            "Plunger does not follow the lever.",
-            "Clean the plunger, replace the boot.",
+            name="plunger_sticks",
+            label="plunger sticks or its boot is torn and dirty",
+            parameter="linkage_gain",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.6,
+            look="Plunger does not follow the lever.",
+            remedy="Clean the plunger, replace the boot.",
         ),
         FaultMode(
-            "feed_blocked",
-            "feed of the pilot valve blocked",
-            "k",
-            "factor",
-            1 / 500,
-            "command",
-            0.4,
-            "Screen in its inlet.",
-            "Clean the screen.",
+            name="feed_blocked",
+            label="feed of the pilot valve blocked",
+            parameter="k",
+            scale="factor",
+            severe=1 / 500,
+            family="command",
+            base_rate=0.4,
+            look="Screen in its inlet.",
+            remedy="Clean the screen.",
         ),
     )
     one_way = True
@@ -513,21 +549,26 @@ class JoystickValve(ComponentType):
     law = _joystick
 
 
+_JOYSTICK = JoystickValve.rows()
+
+
 @law
 def _charging(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             p, acc, out = x[c, 0, b], x[c, 1, b], x[c, 2, b]
-            full, dfull = smooth_step(acc - k[c, 0, b], -k[c, 1, b], 0.0)
-            called = k[c, 7, b] * (1.0 - full)
-            stuck = k[c, 6, b]
+            full, dfull = smooth_step(
+                acc - k[c, _CHARGING.cut_out_bar, b], -k[c, _CHARGING.band_bar, b], 0.0
+            )
+            called = k[c, _CHARGING.charging, b] * (1.0 - full)
+            stuck = k[c, _CHARGING.stuck, b]
             want = called + (1.0 - called) * stuck
-            fall = k[c, 7, b] * dfull * (1.0 - stuck)
-            free, dfree = forward(p - acc, k[c, 2, b])
+            fall = k[c, _CHARGING.charging, b] * dfull * (1.0 - stuck)
+            free, dfree = forward(p - acc, k[c, _CHARGING.k, b])
             couple(f, j, c, b, 0, 1, free * want, dfree * want)
             steer(j, c, b, 0, 1, 1, -free * fall)
-            base = k[c, 4, b]
-            head, dhead = ramp(p - want * (acc + k[c, 3, b]) - 0.3, 4.0)
+            base = k[c, _CHARGING.outlet_k, b]
+            head, dhead = ramp(p - want * (acc + k[c, _CHARGING.margin_bar, b]) - 0.3, 4.0)
             opening = base * head / 4.0
             limit = 1.0 / (1.0 + head / 4.0)
             opening = opening * limit
@@ -535,8 +576,16 @@ def _charging(x, k, env, f, j):
             root, droot = turbulent(p - out, 1.0, 0.5)
             couple(f, j, c, b, 0, 2, opening * root, opening * droot)
             steer(j, c, b, 0, 2, 0, dopening * root)
-            steer(j, c, b, 0, 2, 1, dopening * root * (fall * (acc + k[c, 3, b]) - want))
-            leak = k[c, 5, b]
+            steer(
+                j,
+                c,
+                b,
+                0,
+                2,
+                1,
+                dopening * root * (fall * (acc + k[c, _CHARGING.margin_bar, b]) - want),
+            )
+            leak = k[c, _CHARGING.leak_lpm_per_bar, b]
             couple(f, j, c, b, 1, 3, leak * (acc - x[c, 3, b]), leak)
 
 
@@ -568,37 +617,37 @@ class ChargingValve(ComponentType):
     commands = (Command("charging", 0, 1),)
     fault_modes = (
         FaultMode(
-            "never_cuts_out",
-            "does not cut out: keeps throttling the rest",
-            "stuck",
-            "to",
-            1.0,
-            "dam",
-            0.6,
-            "Pressure at the accumulator keeps rising; hot valve.",
-            "Clean or replace the cut-out pilot.",
+            name="never_cuts_out",
+            label="does not cut out: keeps throttling the rest",
+            parameter="stuck",
+            scale="to",
+            severe=1.0,
+            family="dam",
+            base_rate=0.6,
+            look="Pressure at the accumulator keeps rising; hot valve.",
+            remedy="Clean or replace the cut-out pilot.",
         ),
         FaultMode(
-            "feed_blocked",
-            "feed to the accumulators blocked",
-            "k",
-            "factor",
-            1 / 200,
-            "dam",
-            0.5,
-            "Orifice and screen in the feed.",
-            "Clean them.",
+            name="feed_blocked",
+            label="feed to the accumulators blocked",
+            parameter="k",
+            scale="factor",
+            severe=1 / 200,
+            family="dam",
+            base_rate=0.5,
+            look="Orifice and screen in the feed.",
+            remedy="Clean them.",
         ),
         FaultMode(
-            "leaks_down",
-            "accumulator leaks down through the valve",
-            "leak_lpm_per_bar",
-            "square",
-            0.05,
-            "detour",
-            0.7,
-            "Charging starts again and again with the brake untouched.",
-            "Replace the check in the valve.",
+            name="leaks_down",
+            label="accumulator leaks down through the valve",
+            parameter="leak_lpm_per_bar",
+            scale="square",
+            severe=0.05,
+            family="detour",
+            base_rate=0.7,
+            look="Charging starts again and again with the brake untouched.",
+            remedy="Replace the check in the valve.",
         ),
     )
     adjustable = ("cut_out_bar",)
@@ -620,3 +669,6 @@ class ChargingValve(ComponentType):
         rel=2e-3,
     )
     law = _charging
+
+
+_CHARGING = ChargingValve.rows()

@@ -25,9 +25,9 @@ def _relief(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 0, b] - x[c, 1, b]
-            head, dhead = cracking(dp - k[c, 0, b], 1.0)
-            seat, dseat = turbulent(dp, k[c, 2, b], 0.5)
-            gain = 1.0 / k[c, 1, b]
+            head, dhead = cracking(dp - k[c, _RELIEF.set_bar, b], 1.0)
+            seat, dseat = turbulent(dp, k[c, _RELIEF.seat_k, b], 0.5)
+            gain = 1.0 / k[c, _RELIEF.override_bar_per_lpm, b]
             couple(f, j, c, b, 0, 1, head * gain + seat, dhead * gain + dseat)
 
 
@@ -53,37 +53,37 @@ class ReliefValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "set_low",
-            "opens early: weak spring or backed off",
-            "set_bar",
-            "factor",
-            0.25,
-            "detour",
-            1.3,
-            "Spring length, lock nut and paint mark on the screw.",
-            "Set to the specification with a gauge; replace a weak spring.",
+            name="set_low",
+            label="opens early: weak spring or backed off",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.25,
+            family="detour",
+            base_rate=1.3,
+            look="Spring length, lock nut and paint mark on the screw.",
+            remedy="Set to the specification with a gauge; replace a weak spring.",
         ),
         FaultMode(
-            "seat_leaks",
-            "seat worn or held open by dirt",
-            "seat_k",
-            "square",
-            9.0,
-            "detour",
-            1.0,
-            "Dirt or a ring on poppet and seat.",
-            "Clean or replace the cartridge.",
+            name="seat_leaks",
+            label="seat worn or held open by dirt",
+            parameter="seat_k",
+            scale="square",
+            severe=9.0,
+            family="detour",
+            base_rate=1.0,
+            look="Dirt or a ring on poppet and seat.",
+            remedy="Clean or replace the cartridge.",
         ),
         FaultMode(
-            "set_high",
-            "set too high or stuck shut",
-            "set_bar",
-            "factor",
-            1.9,
-            "dam",
-            0.25,
-            "Screw run in, shims added, poppet that does not move.",
-            "Set to the specification with a gauge; never above the limit.",
+            name="set_high",
+            label="set too high or stuck shut",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.9,
+            family="dam",
+            base_rate=0.25,
+            look="Screw run in, shims added, poppet that does not move.",
+            remedy="Set to the specification with a gauge; never above the limit.",
         ),
     )
     adjustable = ("set_bar",)
@@ -105,19 +105,26 @@ class ReliefValve(ComponentType):
     law = _relief
 
 
+_RELIEF = ReliefValve.rows()
+
+
 @law
 def _counterbalance(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             dp = x[c, 1, b] - x[c, 0, b]
-            free, dfree = check_flow(-dp, k[c, 3, b], 0.5, 0.0)
+            free, dfree = check_flow(-dp, k[c, _COUNTERBALANCE.check_k, b], 0.5, 0.0)
             couple(f, j, c, b, 0, 1, free, dfree)
-            leak, dleak = turbulent(dp, k[c, 4, b], 0.5)
+            leak, dleak = turbulent(dp, k[c, _COUNTERBALANCE.seat_k, b], 0.5)
             couple(f, j, c, b, 1, 0, leak, dleak)
-            excess = x[c, 1, b] + k[c, 1, b] * x[c, 2, b] - k[c, 0, b]
+            excess = (
+                x[c, 1, b]
+                + k[c, _COUNTERBALANCE.pilot_ratio, b] * x[c, 2, b]
+                - k[c, _COUNTERBALANCE.set_bar, b]
+            )
             head, dhead = cracking(excess, 1.0)
-            opening = head / k[c, 2, b]
-            dopening = dhead / k[c, 2, b]
+            opening = head / k[c, _COUNTERBALANCE.span_bar_per_k, b]
+            dopening = dhead / k[c, _COUNTERBALANCE.span_bar_per_k, b]
             drop, ddrop = ramp(dp, 0.3)
             root, droot = turbulent(drop, 1.0, 0.5)
             q = opening * root
@@ -125,7 +132,7 @@ def _counterbalance(x, k, env, f, j):
             f[c, 0, b] -= q
             along = opening * droot * ddrop
             d_cyl = dopening * root + along
-            d_pilot = k[c, 1, b] * dopening * root
+            d_pilot = k[c, _COUNTERBALANCE.pilot_ratio, b] * dopening * root
             j[c, 1, 1, b] += d_cyl
             j[c, 1, 0, b] -= along
             j[c, 1, 2, b] += d_pilot
@@ -158,37 +165,37 @@ class CounterbalanceValve(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "seat_leaks",
-            "load-holding seat leaks",
-            "seat_k",
-            "square",
-            1.2,
-            "detour",
-            1.2,
-            "Scratched seat or dirt under the poppet.",
-            "Lower and support the load, then clean or replace the cartridge.",
+            name="seat_leaks",
+            label="load-holding seat leaks",
+            parameter="seat_k",
+            scale="square",
+            severe=1.2,
+            family="detour",
+            base_rate=1.2,
+            look="Scratched seat or dirt under the poppet.",
+            remedy="Lower and support the load, then clean or replace the cartridge.",
         ),
         FaultMode(
-            "check_stuck",
-            "free-flow check does not open fully",
-            "check_k",
-            "factor",
-            1 / 60,
-            "dam",
-            0.4,
-            "Poppet gummed or cocked in its bore.",
-            "Lower and support the load, then clean or replace the cartridge.",
+            name="check_stuck",
+            label="free-flow check does not open fully",
+            parameter="check_k",
+            scale="factor",
+            severe=1 / 60,
+            family="dam",
+            base_rate=0.4,
+            look="Poppet gummed or cocked in its bore.",
+            remedy="Lower and support the load, then clean or replace the cartridge.",
         ),
         FaultMode(
-            "stuck_shut",
-            "does not open to lower",
-            "set_bar",
-            "factor",
-            4.0,
-            "dam",
-            0.3,
-            "Pilot orifice plugged, or set far too high.",
-            "Lower and support the load by the maker's way, then clean the pilot orifice.",
+            name="stuck_shut",
+            label="does not open to lower",
+            parameter="set_bar",
+            scale="factor",
+            severe=4.0,
+            family="dam",
+            base_rate=0.3,
+            look="Pilot orifice plugged, or set far too high.",
+            remedy="Lower and support the load by the maker's way, then clean the pilot orifice.",
         ),
     )
     adjustable = ("set_bar",)
@@ -214,3 +221,6 @@ class CounterbalanceValve(ComponentType):
         {"valve": 106.95, "cylinder": -106.95, "pilot": 0.0},
     )
     law = _counterbalance
+
+
+_COUNTERBALANCE = CounterbalanceValve.rows()

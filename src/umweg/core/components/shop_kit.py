@@ -19,12 +19,12 @@ _EL = ELECTRIC
 def _test_kit(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            load = k[c, 3, b]
+            load = k[c, _TEST_KIT.load_bar, b]
             held, dheld = soft_sign(x[c, 0, b] - load)
             opening = 1e-4 + 0.5 * (1.0 + held) if load > 0.0 else 1.0
             dopening = 0.5 * dheld if load > 0.0 else 0.0
-            bore = k[c, 1, b] if load > 0.0 else k[c, 0, b]
-            size = bore * (1.0 - k[c, 2, b]) + 1e-5
+            bore = k[c, _TEST_KIT.valve_k, b] if load > 0.0 else k[c, _TEST_KIT.k, b]
+            size = bore * (1.0 - k[c, _TEST_KIT.cap, b]) + 1e-5
             root, droot = turbulent(x[c, 0, b] - x[c, 1, b], size, 0.1)
             q = root * opening
             d_in = droot * opening + root * dopening
@@ -68,11 +68,14 @@ class TestKit(ComponentType):
     law = _test_kit
 
 
+_TEST_KIT = TestKit.rows()
+
+
 @law
 def _voltmeter(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            g = _EL / k[c, 0, b]
+            g = _EL / k[c, _VOLTMETER.load_ohm, b]
             couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
 
 
@@ -101,3 +104,6 @@ class Voltmeter(ComponentType):
         {"plus": 1.44e-4, "minus": -1.44e-4},
     )
     law = _voltmeter
+
+
+_VOLTMETER = Voltmeter.rows()

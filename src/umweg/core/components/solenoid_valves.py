@@ -29,17 +29,43 @@ _EL = ELECTRIC
 def _solenoid_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            start, full, gain = k[c, 9, b], k[c, 10, b], k[c, 11, b] * turn(k[c, 13, b])
+            start, full, gain = (
+                k[c, _SOLENOID_SPOOL.start_share, b],
+                k[c, _SOLENOID_SPOOL.full_share, b],
+                k[c, _SOLENOID_SPOOL.reach, b] * turn(k[c, _SOLENOID_SPOOL.crossed, b]),
+            )
             one, up = coil_pull(
-                x, f, j, c, b, 4, 6, k[c, 5, b], k[c, 7, b], k[c, 8, b], start, full
+                x,
+                f,
+                j,
+                c,
+                b,
+                4,
+                6,
+                k[c, _SOLENOID_SPOOL.coil_a_ohm, b],
+                k[c, _SOLENOID_SPOOL.nominal_ohm, b],
+                k[c, _SOLENOID_SPOOL.rated_v, b],
+                start,
+                full,
             )
             two, down = coil_pull(
-                x, f, j, c, b, 5, 6, k[c, 6, b], k[c, 7, b], k[c, 8, b], start, full
+                x,
+                f,
+                j,
+                c,
+                b,
+                5,
+                6,
+                k[c, _SOLENOID_SPOOL.coil_b_ohm, b],
+                k[c, _SOLENOID_SPOOL.nominal_ohm, b],
+                k[c, _SOLENOID_SPOOL.rated_v, b],
+                start,
+                full,
             )
-            travel, free = limited(gain * (one - two) + k[c, 12, b])
+            travel, free = limited(gain * (one - two) + k[c, _SOLENOID_SPOOL.offset, b])
             up *= gain * free
             down *= gain * free
-            leak = k[c, 4, b] * NU_REF / env[0, b]
+            leak = k[c, _SOLENOID_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             sizes = k[c, :4, b]
             movers = ((4, up), (5, -down), (6, down - up))
             spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
@@ -74,26 +100,26 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
     """How a coil fails: open, shorted, or damp and weak."""
     return (
         FaultMode(
-            f"{name}_open",
-            f"coil{side} open or its plug off",
-            parameter,
-            "factor",
-            300.0,
-            "command",
-            0.8,
-            "Plug and pins; resistance of the coil; a steel blade held at the coil.",
-            "Mend the plug or replace the coil.",
+            name=f"{name}_open",
+            label=f"coil{side} open or its plug off",
+            parameter=parameter,
+            scale="factor",
+            severe=300.0,
+            family="command",
+            base_rate=0.8,
+            look="Plug and pins; resistance of the coil; a steel blade held at the coil.",
+            remedy="Mend the plug or replace the coil.",
         ),
         FaultMode(
-            f"{name}_shorted",
-            f"coil{side} shorted",
-            parameter,
-            "factor",
-            1 / 60,
-            "command",
-            0.3,
-            "Hot or blistered coil; resistance far too low; blown fuse.",
-            "Replace the coil and the fuse.",
+            name=f"{name}_shorted",
+            label=f"coil{side} shorted",
+            parameter=parameter,
+            scale="factor",
+            severe=1 / 60,
+            family="command",
+            base_rate=0.3,
+            look="Hot or blistered coil; resistance far too low; blown fuse.",
+            remedy="Replace the coil and the fuse.",
         ),
     )
 
@@ -133,15 +159,15 @@ class SolenoidDirectionalValve(ComponentType):
         *coil_faults("coil_b_ohm", "coil_b", " b"),
         SPOOL_WORN,
         FaultMode(
-            "spool_sticks",
-            "spool sticks: does not follow its coils",
-            "reach",
-            "to",
-            0.0,
-            "command",
-            0.6,
-            "Push the emergency pin: it does not move, or it then works.",
-            "Clean or replace the valve.",
+            name="spool_sticks",
+            label="spool sticks: does not follow its coils",
+            parameter="reach",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.6,
+            look="Push the emergency pin: it does not move, or it then works.",
+            remedy="Clean or replace the valve.",
         ),
         SPOOL_SHIFTED,
         PLUGS_CROSSED,
@@ -166,6 +192,9 @@ class SolenoidDirectionalValve(ComponentType):
     law = _solenoid_spool
 
 
+_SOLENOID_SPOOL = SolenoidDirectionalValve.rows()
+
+
 class ProportionalDirectionalValve(SolenoidDirectionalValve):
     """Proportional spool valve: travel follows the coil over a wide range.
 
@@ -185,29 +214,45 @@ def _solenoid_poppet(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             pull, slope = coil_pull(
-                x, f, j, c, b, 2, 3, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
+                x,
+                f,
+                j,
+                c,
+                b,
+                2,
+                3,
+                k[c, _SOLENOID_POPPET.coil_ohm, b],
+                k[c, _SOLENOID_POPPET.nominal_ohm, b],
+                k[c, _SOLENOID_POPPET.rated_v, b],
+                k[c, _SOLENOID_POPPET.start_share, b],
+                k[c, _SOLENOID_POPPET.full_share, b],
             )
-            sign = 1.0 - 2.0 * k[c, 7, b]
-            moved = k[c, 8, b] * pull
-            opening = k[c, 7, b] + sign * moved
-            opening = opening + k[c, 9, b] * (1.0 - opening)
-            rise = sign * k[c, 8, b] * slope * (1.0 - k[c, 9, b])
+            sign = 1.0 - 2.0 * k[c, _SOLENOID_POPPET.normally_open, b]
+            moved = k[c, _SOLENOID_POPPET.reach, b] * pull
+            opening = k[c, _SOLENOID_POPPET.normally_open, b] + sign * moved
+            opening = opening + k[c, _SOLENOID_POPPET.held_open, b] * (1.0 - opening)
+            rise = (
+                sign
+                * k[c, _SOLENOID_POPPET.reach, b]
+                * slope
+                * (1.0 - k[c, _SOLENOID_POPPET.held_open, b])
+            )
             movers = ((2, rise), (3, -rise))
-            land(x, f, j, c, b, 0, 1, k[c, 5, b], opening, 1.0, movers)
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 6, b], 0.5)
+            land(x, f, j, c, b, 0, 1, k[c, _SOLENOID_POPPET.k, b], opening, 1.0, movers)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _SOLENOID_POPPET.seat_k, b], 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
 POPPET_STICKS = FaultMode(
-    "sticks",
-    "does not shift when its coil pulls",
-    "reach",
-    "to",
-    0.0,
-    "command",
-    0.6,
-    "Coil magnetic, no change in the oil; push its emergency pin.",
-    "Clean or replace the cartridge.",
+    name="sticks",
+    label="does not shift when its coil pulls",
+    parameter="reach",
+    scale="to",
+    severe=0.0,
+    family="command",
+    base_rate=0.6,
+    look="Coil magnetic, no change in the oil; push its emergency pin.",
+    remedy="Clean or replace the cartridge.",
 )
 
 
@@ -234,15 +279,15 @@ class SolenoidPoppetValve(ComponentType):
         *coil_faults("coil_ohm", "coil", ""),
         POPPET_STICKS,
         FaultMode(
-            "seat_leaks",
-            "does not seat",
-            "seat_k",
-            "square",
-            1.5,
-            "detour",
-            0.8,
-            "Dirt or a groove on poppet and seat.",
-            "Clean or replace the cartridge.",
+            name="seat_leaks",
+            label="does not seat",
+            parameter="seat_k",
+            scale="square",
+            severe=1.5,
+            family="detour",
+            base_rate=0.8,
+            look="Dirt or a groove on poppet and seat.",
+            remedy="Clean or replace the cartridge.",
         ),
     )
     symbol = valve(
@@ -265,20 +310,50 @@ class SolenoidPoppetValve(ComponentType):
     law = _solenoid_poppet
 
 
+_SOLENOID_POPPET = SolenoidPoppetValve.rows()
+
+
 @law
 def _solenoid_three_way(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             pull, slope = coil_pull(
-                x, f, j, c, b, 3, 4, k[c, 0, b], k[c, 1, b], k[c, 2, b], k[c, 3, b], k[c, 4, b]
+                x,
+                f,
+                j,
+                c,
+                b,
+                3,
+                4,
+                k[c, _SOLENOID_THREE_WAY.coil_ohm, b],
+                k[c, _SOLENOID_THREE_WAY.nominal_ohm, b],
+                k[c, _SOLENOID_THREE_WAY.rated_v, b],
+                k[c, _SOLENOID_THREE_WAY.start_share, b],
+                k[c, _SOLENOID_THREE_WAY.full_share, b],
             )
-            position = k[c, 8, b] * pull
-            position = position + k[c, 9, b] * (1.0 - position)
-            rise = k[c, 8, b] * slope * (1.0 - k[c, 9, b])
+            position = k[c, _SOLENOID_THREE_WAY.reach, b] * pull
+            position = position + k[c, _SOLENOID_THREE_WAY.held, b] * (1.0 - position)
+            rise = (
+                k[c, _SOLENOID_THREE_WAY.reach, b]
+                * slope
+                * (1.0 - k[c, _SOLENOID_THREE_WAY.held, b])
+            )
             movers = ((3, rise), (4, -rise))
-            land(x, f, j, c, b, 0, 1, k[c, 5, b], position, 1.0, movers)
-            land(x, f, j, c, b, 1, 2, k[c, 6, b], 1.0 - position, -1.0, movers)
-            leak = k[c, 7, b]
+            land(x, f, j, c, b, 0, 1, k[c, _SOLENOID_THREE_WAY.k, b], position, 1.0, movers)
+            land(
+                x,
+                f,
+                j,
+                c,
+                b,
+                1,
+                2,
+                k[c, _SOLENOID_THREE_WAY.return_k, b],
+                1.0 - position,
+                -1.0,
+                movers,
+            )
+            leak = k[c, _SOLENOID_THREE_WAY.leak_lpm_per_bar, b]
             couple(f, j, c, b, 0, 1, leak * (x[c, 0, b] - x[c, 1, b]), leak)
 
 
@@ -306,15 +381,15 @@ class SolenoidThreeWayValve(ComponentType):
         *coil_faults("coil_ohm", "coil", ""),
         POPPET_STICKS,
         FaultMode(
-            "stuck_shifted",
-            "stays shifted when its coil is off",
-            "held",
-            "to",
-            1.0,
-            "command",
-            0.3,
-            "Emergency pin left turned in; spool does not return.",
-            "Turn the pin out; clean or replace the valve.",
+            name="stuck_shifted",
+            label="stays shifted when its coil is off",
+            parameter="held",
+            scale="to",
+            severe=1.0,
+            family="command",
+            base_rate=0.3,
+            look="Emergency pin left turned in; spool does not return.",
+            remedy="Turn the pin out; clean or replace the valve.",
         ),
     )
     symbol = valve(
@@ -336,3 +411,6 @@ class SolenoidThreeWayValve(ComponentType):
         {"P": 0.0014, "A": 11.9956, "T": -11.997, "plus": 0.0, "minus": 0.0},
     )
     law = _solenoid_three_way
+
+
+_SOLENOID_THREE_WAY = SolenoidThreeWayValve.rows()

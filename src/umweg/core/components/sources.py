@@ -31,7 +31,7 @@ _ROT = ROTATION
 def _reservoir(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, 0, b], 0.01)
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _RESERVOIR.pickup_k, b], 0.01)
             couple(f, j, c, b, 0, 1, q, dq)
 
 
@@ -56,38 +56,38 @@ class Reservoir(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "low_level",
-            "oil level low, pick-up draws air",
-            "pickup_k",
-            "factor",
-            1 / 150,
-            "source",
-            1.2,
-            "Level at the sight glass in the posture the level is specified for; foam.",
-            "Top up with the grade in use, find where the oil went, bleed.",
+            name="low_level",
+            label="oil level low, pick-up draws air",
+            parameter="pickup_k",
+            scale="factor",
+            severe=1 / 150,
+            family="source",
+            base_rate=1.2,
+            look="Level at the sight glass in the posture the level is specified for; foam.",
+            remedy="Top up with the grade in use, find where the oil went, bleed.",
             foams=True,
         ),
         FaultMode(
-            "oil_thin",
-            "oil too thin: wrong grade, or fuel in it",
-            "viscosity_share",
-            "factor",
-            0.2,
-            "detour",
-            0.2,
-            "Grade on the last delivery; drop test beside fresh oil; smell of fuel.",
-            "Drain, flush and fill the grade specified.",
+            name="oil_thin",
+            label="oil too thin: wrong grade, or fuel in it",
+            parameter="viscosity_share",
+            scale="factor",
+            severe=0.2,
+            family="detour",
+            base_rate=0.2,
+            look="Grade on the last delivery; drop test beside fresh oil; smell of fuel.",
+            remedy="Drain, flush and fill the grade specified.",
         ),
         FaultMode(
-            "oil_thick",
-            "oil too thick: wrong grade",
-            "viscosity_share",
-            "factor",
-            6.0,
-            "dam",
-            0.15,
-            "Grade on the last delivery; drop test beside fresh oil.",
-            "Drain, flush and fill the grade specified.",
+            name="oil_thick",
+            label="oil too thick: wrong grade",
+            parameter="viscosity_share",
+            scale="factor",
+            severe=6.0,
+            family="dam",
+            base_rate=0.15,
+            look="Grade on the last delivery; drop test beside fresh oil.",
+            remedy="Drain, flush and fill the grade specified.",
         ),
     )
     symbol = Symbol(
@@ -104,15 +104,31 @@ class Reservoir(ComponentType):
     law = _reservoir
 
 
+_RESERVOIR = Reservoir.rows()
+
+
 @law
 def _drive_coupling(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             slip = x[c, 0, b] - x[c, 1, b]
             torque, dtorque = saturating(
-                k[c, 1, b] * slip, k[c, 0, b] * k[c, 2, b] * k[c, 3, b] + 0.02
+                k[c, _DRIVE_COUPLING.stiffness_nm_per_rpm, b] * slip,
+                k[c, _DRIVE_COUPLING.torque_max_nm, b]
+                * k[c, _DRIVE_COUPLING.engaged_share, b]
+                * k[c, _DRIVE_COUPLING.engaged, b]
+                + 0.02,
             )
-            couple(f, j, c, b, 0, 1, _ROT * torque, _ROT * dtorque * k[c, 1, b])
+            couple(
+                f,
+                j,
+                c,
+                b,
+                0,
+                1,
+                _ROT * torque,
+                _ROT * dtorque * k[c, _DRIVE_COUPLING.stiffness_nm_per_rpm, b],
+            )
 
 
 class DriveCoupling(ComponentType):
@@ -139,26 +155,26 @@ class DriveCoupling(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "slips",
-            "clutch or belt slips under load",
-            "torque_max_nm",
-            "factor",
-            1 / 60,
-            "source",
-            0.6,
-            "Pump shaft speed against engine speed under load; hot or glazed friction faces.",
-            "Adjust or replace the clutch or belt.",
+            name="slips",
+            label="clutch or belt slips under load",
+            parameter="torque_max_nm",
+            scale="factor",
+            severe=1 / 60,
+            family="source",
+            base_rate=0.6,
+            look="Pump shaft speed against engine speed under load; hot or glazed friction faces.",
+            remedy="Adjust or replace the clutch or belt.",
         ),
         FaultMode(
-            "broken",
-            "splines stripped, key or belt gone",
-            "engaged_share",
-            "to",
-            0.0,
-            "source",
-            0.2,
-            "Pump shaft stands or creeps while the engine turns.",
-            "Replace coupling and shaft; find what blocked it.",
+            name="broken",
+            label="splines stripped, key or belt gone",
+            parameter="engaged_share",
+            scale="to",
+            severe=0.0,
+            family="source",
+            base_rate=0.2,
+            look="Pump shaft stands or creeps while the engine turns.",
+            remedy="Replace coupling and shaft; find what blocked it.",
         ),
     )
     symbol = Symbol(
@@ -173,6 +189,9 @@ class DriveCoupling(ComponentType):
         {"driver": 0.0628319 * 49.827, "driven": -0.0628319 * 49.827},
     )
     law = _drive_coupling
+
+
+_DRIVE_COUPLING = DriveCoupling.rows()
 
 
 @scalar
@@ -192,12 +211,12 @@ def filling(inlet_bar: float, half_fill_bar: float) -> tuple[float, float]:
 def _fixed_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            displacement = k[c, 0, b] * 1e-3
-            leak = k[c, 1, b] * NU_REF / env[0, b]
+            displacement = k[c, _FIXED_PUMP.displacement_cm3, b] * 1e-3
+            leak = k[c, _FIXED_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             p_in = x[c, 0, b]
             dp = x[c, 1, b] - p_in
             n = x[c, 2, b]
-            fill, dfill = filling(p_in, k[c, 2, b])
+            fill, dfill = filling(p_in, k[c, _FIXED_PUMP.half_fill_bar, b])
             q = displacement * n * fill - leak * dp
             dq_in = displacement * n * dfill + leak
             f[c, 0, b] = q
@@ -239,26 +258,26 @@ class FixedPump(ComponentType):
 
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
-            "worn",
-            "pump worn, leaks inside",
-            "leakage_lpm_per_bar",
-            "factor",
-            25.0,
-            "detour",
-            1.5,
-            "Scored side plates and gear tips; metal in the filter.",
-            "Exchange the pump; flush and change the filter first.",
+            name="worn",
+            label="pump worn, leaks inside",
+            parameter="leakage_lpm_per_bar",
+            scale="factor",
+            severe=25.0,
+            family="detour",
+            base_rate=1.5,
+            look="Scored side plates and gear tips; metal in the filter.",
+            remedy="Exchange the pump; flush and change the filter first.",
         ),
         FaultMode(
-            "draws_air",
-            "draws air: suction joint or shaft seal",
-            "half_fill_bar",
-            "to",
-            0.05,
-            "source",
-            0.6,
-            "Foam and a rattle that stops when oil is put on the leaking joint.",
-            "Tighten or reseal the joint; renew the shaft seal; bleed.",
+            name="draws_air",
+            label="draws air: suction joint or shaft seal",
+            parameter="half_fill_bar",
+            scale="to",
+            severe=0.05,
+            family="source",
+            base_rate=0.6,
+            look="Foam and a rattle that stops when oil is put on the leaking joint.",
+            remedy="Tighten or reseal the joint; renew the shaft seal; bleed.",
             foams=True,
         ),
     )
@@ -278,6 +297,9 @@ class FixedPump(ComponentType):
         {"inlet": 46.798, "outlet": -46.798, "shaft": 3.2},
     )
     law = _fixed_pump
+
+
+_FIXED_PUMP = FixedPump.rows()
 
 
 class VanePump(FixedPump):
@@ -300,15 +322,15 @@ class VanePump(FixedPump):
     fault_modes = (
         *FixedPump.fault_modes,
         FaultMode(
-            "vanes_stick",
-            "vanes stick in the rotor",
-            "displacement_cm3",
-            "factor",
-            0.15,
-            "source",
-            0.5,
-            "Varnish in the slots; vanes that do not fall out by themselves.",
-            "Exchange the cartridge; change oil that has varnished.",
+            name="vanes_stick",
+            label="vanes stick in the rotor",
+            parameter="displacement_cm3",
+            scale="factor",
+            severe=0.15,
+            family="source",
+            base_rate=0.5,
+            look="Varnish in the slots; vanes that do not fall out by themselves.",
+            remedy="Exchange the cartridge; change oil that has varnished.",
         ),
     )
     example = Example(
@@ -346,13 +368,13 @@ class PistonPump(FixedPump):
 def _compensated_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            full = k[c, 0, b] * 1e-3
-            leak = k[c, 1, b] * NU_REF / env[0, b]
+            full = k[c, _COMPENSATED_PUMP.displacement_cm3, b] * 1e-3
+            leak = k[c, _COMPENSATED_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             p_out = x[c, 1, b]
             dp = p_out - x[c, 0, b]
             n = x[c, 2, b]
-            over = 0.5 * k[c, 3, b]
-            back, dback = smooth_step(p_out - k[c, 2, b], -over, over)
+            over = 0.5 * k[c, _COMPENSATED_PUMP.droop_bar, b]
+            back, dback = smooth_step(p_out - k[c, _COMPENSATED_PUMP.set_bar, b], -over, over)
             stroke = 1.0 - back
             dstroke = -dback
             fill, dfill = filling(x[c, 0, b], -0.6)
@@ -397,37 +419,37 @@ class PressureCompensatedPump(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "worn",
-            "pump worn, leaks inside",
-            "leakage_lpm_per_bar",
-            "factor",
-            30.0,
-            "detour",
-            1.2,
-            "Flow from the case drain; metal in the filter.",
-            "Exchange the pump; flush and change the filter first.",
+            name="worn",
+            label="pump worn, leaks inside",
+            parameter="leakage_lpm_per_bar",
+            scale="factor",
+            severe=30.0,
+            family="detour",
+            base_rate=1.2,
+            look="Flow from the case drain; metal in the filter.",
+            remedy="Exchange the pump; flush and change the filter first.",
         ),
         FaultMode(
-            "set_low",
-            "compensator opens early: weak spring or backed off",
-            "set_bar",
-            "factor",
-            0.3,
-            "source",
-            1.0,
-            "Screw and lock nut; spring length.",
-            "Set to the specification with a gauge.",
+            name="set_low",
+            label="compensator opens early: weak spring or backed off",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.3,
+            family="source",
+            base_rate=1.0,
+            look="Screw and lock nut; spring length.",
+            remedy="Set to the specification with a gauge.",
         ),
         FaultMode(
-            "stuck_back",
-            "swash plate stuck back",
-            "displacement_cm3",
-            "factor",
-            1 / 12,
-            "source",
-            0.4,
-            "Swash plate does not follow its spring.",
-            "Free the servo piston; find the dirt.",
+            name="stuck_back",
+            label="swash plate stuck back",
+            parameter="displacement_cm3",
+            scale="factor",
+            severe=1 / 12,
+            family="source",
+            base_rate=0.4,
+            look="Swash plate does not follow its spring.",
+            remedy="Free the servo piston; find the dirt.",
         ),
     )
     adjustable = ("set_bar",)
@@ -453,3 +475,6 @@ class PressureCompensatedPump(ComponentType):
         {"inlet": 31.348, "outlet": -31.348, "shaft": 4.5},
     )
     law = _compensated_pump
+
+
+_COMPENSATED_PUMP = PressureCompensatedPump.rows()

@@ -23,18 +23,20 @@ _ROT = ROTATION
 def _load_sensing_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            full = k[c, 0, b] * 1e-3
-            leak = k[c, 1, b] * NU_REF / env[0, b]
-            droop = k[c, 4, b]
+            full = k[c, _LOAD_SENSING_PUMP.displacement_cm3, b] * 1e-3
+            leak = k[c, _LOAD_SENSING_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
+            droop = k[c, _LOAD_SENSING_PUMP.droop_bar, b]
             p_in = x[c, 0, b]
             p_out = x[c, 1, b]
             n = x[c, 4, b]
             over = 0.5 * droop
-            margin = p_out - x[c, 2, b] - k[c, 2, b]
+            margin = p_out - x[c, 2, b] - k[c, _LOAD_SENSING_PUMP.margin_bar, b]
             back, dback = smooth_step(margin, -over, over)
-            cut, dcut = smooth_step(p_out - x[c, 3, b] - k[c, 3, b], -over, over)
+            cut, dcut = smooth_step(
+                p_out - x[c, 3, b] - k[c, _LOAD_SENSING_PUMP.set_bar, b], -over, over
+            )
             fill, dfill = filling(p_in, -0.6)
-            least = k[c, 6, b]
+            least = k[c, _LOAD_SENSING_PUMP.least_stroke, b]
             free = (1.0 - back) * (1.0 - cut)
             stroke = least + (1.0 - least) * free
             d_margin = -(1.0 - least) * dback * (1.0 - cut)
@@ -60,7 +62,7 @@ def _load_sensing_pump(x, k, env, f, j):
             j[c, 4, 2, b] -= full * d_margin * dp
             j[c, 4, 3, b] -= full * d_cut * dp
             couple(f, j, c, b, 1, 3, leak * (p_out - x[c, 3, b]), leak)
-            q, dq = turbulent(x[c, 2, b] - x[c, 3, b], k[c, 5, b], 0.5)
+            q, dq = turbulent(x[c, 2, b] - x[c, 3, b], k[c, _LOAD_SENSING_PUMP.bleed_k, b], 0.5)
             couple(f, j, c, b, 2, 3, q, dq)
 
 
@@ -104,81 +106,81 @@ class LoadSensingPump(ComponentType):
 
     fault_modes = (
         FaultMode(
-            "worn",
-            "pump worn, leaks inside",
-            "leakage_lpm_per_bar",
-            "factor",
-            40.0,
-            "detour",
-            1.2,
-            "Flow from the case drain; metal in the filter.",
-            "Exchange the pump; flush and change the filter first.",
+            name="worn",
+            label="pump worn, leaks inside",
+            parameter="leakage_lpm_per_bar",
+            scale="factor",
+            severe=40.0,
+            family="detour",
+            base_rate=1.2,
+            look="Flow from the case drain; metal in the filter.",
+            remedy="Exchange the pump; flush and change the filter first.",
         ),
         FaultMode(
-            "margin_low",
-            "differential spring weak or set low",
-            "margin_bar",
-            "factor",
-            0.2,
-            "source",
-            1.0,
-            "Standby pressure against the specification; length of the spring.",
-            "Set by the machine's own procedure; replace a weak spring.",
+            name="margin_low",
+            label="differential spring weak or set low",
+            parameter="margin_bar",
+            scale="factor",
+            severe=0.2,
+            family="source",
+            base_rate=1.0,
+            look="Standby pressure against the specification; length of the spring.",
+            remedy="Set by the machine's own procedure; replace a weak spring.",
         ),
         FaultMode(
-            "margin_high",
-            "differential spring set high",
-            "margin_bar",
-            "factor",
-            2.4,
-            "source",
-            0.3,
-            "Standby pressure against the specification; screw run in.",
-            "Set by the machine's own procedure.",
+            name="margin_high",
+            label="differential spring set high",
+            parameter="margin_bar",
+            scale="factor",
+            severe=2.4,
+            family="source",
+            base_rate=0.3,
+            look="Standby pressure against the specification; screw run in.",
+            remedy="Set by the machine's own procedure.",
         ),
         FaultMode(
-            "set_low",
-            "pressure compensator weak or set low",
-            "set_bar",
-            "factor",
-            0.3,
-            "source",
-            0.8,
-            "Screw and lock nut; spring length.",
-            "Set to the specification with a gauge.",
+            name="set_low",
+            label="pressure compensator weak or set low",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.3,
+            family="source",
+            base_rate=0.8,
+            look="Screw and lock nut; spring length.",
+            remedy="Set to the specification with a gauge.",
         ),
         FaultMode(
-            "stuck_back",
-            "swash plate stuck back",
-            "displacement_cm3",
-            "factor",
-            1 / 12,
-            "source",
-            0.4,
-            "Swash plate does not follow its spring.",
-            "Free the servo piston; find the dirt.",
+            name="stuck_back",
+            label="swash plate stuck back",
+            parameter="displacement_cm3",
+            scale="factor",
+            severe=1 / 12,
+            family="source",
+            base_rate=0.4,
+            look="Swash plate does not follow its spring.",
+            remedy="Free the servo piston; find the dirt.",
         ),
         FaultMode(
-            "stuck_on_stroke",
-            "compensator spool or swash plate stuck on stroke",
-            "least_stroke",
-            "to",
-            0.8,
-            "source",
-            0.3,
-            "Standby runs up to the safety relief; compensator spool does not slide.",
-            "Free or replace the compensator.",
+            name="stuck_on_stroke",
+            label="compensator spool or swash plate stuck on stroke",
+            parameter="least_stroke",
+            scale="to",
+            severe=0.8,
+            family="source",
+            base_rate=0.3,
+            look="Standby runs up to the safety relief; compensator spool does not slide.",
+            remedy="Free or replace the compensator.",
         ),
         FaultMode(
-            "bleed_open",
-            "signal lost to case: bleed washed out or plug missing",
-            "bleed_k",
-            "factor",
-            60.0,
-            "command",
-            0.4,
-            "Demand signal at the pump against the signal at the valve block.",
-            "Fit the specified bleed orifice or plug.",
+            name="bleed_open",
+            label="signal lost to case: bleed washed out or plug missing",
+            parameter="bleed_k",
+            scale="factor",
+            severe=60.0,
+            family="command",
+            base_rate=0.4,
+            look="Demand signal at the pump against the signal at the valve block.",
+            remedy="Fit the specified bleed orifice or plug.",
         ),
     )
     adjustable = ("margin_bar", "set_bar")
@@ -207,19 +209,24 @@ class LoadSensingPump(ComponentType):
     law = _load_sensing_pump
 
 
+_LOAD_SENSING_PUMP = LoadSensingPump.rows()
+
+
 @law
 def _servo_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            full = k[c, 0, b] * 1e-3
-            leak = k[c, 1, b] * NU_REF / env[0, b]
+            full = k[c, _SERVO_PUMP.displacement_cm3, b] * 1e-3
+            leak = k[c, _SERVO_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             n = x[c, 4, b]
-            lever = k[c, 7, b] * k[c, 5, b]
+            lever = k[c, _SERVO_PUMP.lever, b] * k[c, _SERVO_PUMP.reach, b]
             control = x[c, 2, b] - x[c, 3, b]
-            reach, dreach = smooth_step(control, k[c, 2, b], k[c, 3, b])
-            wanted = lever * reach * k[c, 6, b] + k[c, 4, b]
+            reach, dreach = smooth_step(
+                control, k[c, _SERVO_PUMP.begin_bar, b], k[c, _SERVO_PUMP.full_bar, b]
+            )
+            wanted = lever * reach * k[c, _SERVO_PUMP.linkage, b] + k[c, _SERVO_PUMP.offset, b]
             stroke, dwanted = limited(wanted)
-            dstroke = dwanted * lever * dreach * k[c, 6, b]
+            dstroke = dwanted * lever * dreach * k[c, _SERVO_PUMP.linkage, b]
             dp = x[c, 1, b] - x[c, 0, b]
             q = full * n * stroke
             f[c, 0, b] += q
@@ -277,48 +284,48 @@ class ServoPump(ComponentType):
     levers = ("lever",)
     fault_modes = (
         FaultMode(
-            "worn",
-            "pump worn, leaks inside",
-            "leakage_lpm_per_bar",
-            "factor",
-            60.0,
-            "detour",
-            1.2,
-            "Flow from the case drain; metal in the filter.",
-            "Exchange the pump; flush the loop first.",
+            name="worn",
+            label="pump worn, leaks inside",
+            parameter="leakage_lpm_per_bar",
+            scale="factor",
+            severe=60.0,
+            family="detour",
+            base_rate=1.2,
+            look="Flow from the case drain; metal in the filter.",
+            remedy="Exchange the pump; flush the loop first.",
         ),
         FaultMode(
-            "servo_sticks",
-            "servo piston sticks part-way",
-            "reach",
-            "to",
-            0.1,
-            "command",
-            0.5,
-            "Control pressure good, pump does not stroke out.",
-            "Free the servo piston and its orifices.",
+            name="servo_sticks",
+            label="servo piston sticks part-way",
+            parameter="reach",
+            scale="to",
+            severe=0.1,
+            family="command",
+            base_rate=0.5,
+            look="Control pressure good, pump does not stroke out.",
+            remedy="Free the servo piston and its orifices.",
         ),
         FaultMode(
-            "creeps",
-            "neutral position off: creeps with the lever in neutral",
-            "offset",
-            "to",
-            0.12,
-            "command",
-            0.4,
-            "Pressure difference between the loop's sides with the lever in neutral.",
-            "Set mechanical and hydraulic neutral by the maker's procedure.",
+            name="creeps",
+            label="neutral position off: creeps with the lever in neutral",
+            parameter="offset",
+            scale="to",
+            severe=0.12,
+            family="command",
+            base_rate=0.4,
+            look="Pressure difference between the loop's sides with the lever in neutral.",
+            remedy="Set mechanical and hydraulic neutral by the maker's procedure.",
         ),
         FaultMode(
-            "linkage_off",
-            "control linkage off or out of adjustment",
-            "linkage",
-            "to",
-            0.0,
-            "command",
-            0.7,
-            "Move the lever and watch the control shaft.",
-            "Refit and adjust the linkage.",
+            name="linkage_off",
+            label="control linkage off or out of adjustment",
+            parameter="linkage",
+            scale="to",
+            severe=0.0,
+            family="command",
+            base_rate=0.7,
+            look="Move the lever and watch the control shaft.",
+            remedy="Refit and adjust the linkage.",
             own_lever="lever",
         ),
     )
@@ -355,14 +362,17 @@ class ServoPump(ComponentType):
     law = _servo_pump
 
 
+_SERVO_PUMP = ServoPump.rows()
+
+
 @law
 def _hand_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q = k[c, 0, b] * 1e-3 * k[c, 2, b]
+            q = k[c, _HAND_PUMP.stroke_cm3, b] * 1e-3 * k[c, _HAND_PUMP.strokes_per_min, b]
             f[c, 0, b] = q
             f[c, 1, b] = -q
-            leak = k[c, 1, b]
+            leak = k[c, _HAND_PUMP.valve_lpm_per_bar, b]
             couple(f, j, c, b, 1, 0, leak * (x[c, 1, b] - x[c, 0, b]), leak)
 
 
@@ -382,15 +392,15 @@ class HandPump(ComponentType):
     commands = (Command("strokes_per_min", 0, 120),)
     fault_modes = (
         FaultMode(
-            "valve_leaks",
-            "its check does not seat, the lever comes back",
-            "valve_lpm_per_bar",
-            "square",
-            0.5,
-            "detour",
-            0.8,
-            "No resistance at the lever, or it is pushed back.",
-            "Clean or replace its checks.",
+            name="valve_leaks",
+            label="its check does not seat, the lever comes back",
+            parameter="valve_lpm_per_bar",
+            scale="square",
+            severe=0.5,
+            family="detour",
+            base_rate=0.8,
+            look="No resistance at the lever, or it is pushed back.",
+            remedy="Clean or replace its checks.",
         ),
     )
     passive = False
@@ -409,3 +419,6 @@ class HandPump(ComponentType):
         {"inlet": -0.001, "outlet": 0.001},
     )
     law = _hand_pump
+
+
+_HAND_PUMP = HandPump.rows()
