@@ -79,7 +79,12 @@ def workshop(engine: Engine, worker: None) -> Engine:
 def address(workshop: Engine) -> Iterator[str]:
     port = free_port()
     config = uvicorn.Config(
-        create_app(workshop, build()), host="127.0.0.1", port=port, log_level="warning"
+        create_app(workshop, build()),
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        # Pages that listen for events never end by themselves.
+        timeout_graceful_shutdown=1,
     )
     server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run)

@@ -55,7 +55,7 @@ def test_a_step_stays_under_the_finger_when_somebody_else_changes_the_job(
     expect(page.get_by_label("Value")).to_have_text("7")
     page.get_by_role("button", name="Back to the step").click()
     offer = page.get_by_role("button", name=re.compile("The job has changed"))
-    expect(offer).to_be_visible()
+    expect(offer).to_be_visible(timeout=30_000)
     assert (step.get_attribute("data-point"), step.get_attribute("data-state")) == before
     offer.click()
     expect(offer).to_have_count(0)

@@ -6,7 +6,7 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
-from umweg.service import frontend
+from umweg.service import frontend, kernels
 from umweg.service.paths import FRONT_END, ROOT
 
 BIN = Path(sys.executable).parent
@@ -45,5 +45,7 @@ def run_all(fast: bool = False) -> int:
     if failed:
         print("\nfailed: " + "; ".join(" ".join(c) for c in failed), flush=True)
     selected = ["tests/core"] if fast else ["tests"]
-    passed = _run(("pytest", "-q", *selected), ROOT)
+    # Compiled ahead, two processes at a time, and then two test processes share what there is.
+    kernels.finish(kernels.start_compiling())
+    passed = _run(("pytest", "-q", "-n", "2", "--dist", "loadfile", *selected), ROOT)
     return 0 if passed and not failed else 1

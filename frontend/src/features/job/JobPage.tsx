@@ -312,7 +312,6 @@ function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => voi
     <button
       type="button"
       onClick={onOpen}
-      aria-label="Belief so far"
       className="min-h-12 border-line border-b bg-card px-3 py-1.5 text-left"
     >
       <span className="flex h-3 w-full overflow-hidden rounded bg-line" aria-hidden="true">
@@ -326,6 +325,7 @@ function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => voi
         ))}
       </span>
       <span className="mt-0.5 block truncate text-sm">
+        <span className="sr-only">Belief so far: </span>
         {first ? (
           <>
             <b className="text-suspect">{Math.round(first.share * 100)} %</b> {first.title}
