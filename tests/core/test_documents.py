@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from umweg.core.circuit.document import read_circuit
+from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.errors import CircuitError, FormatError
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.check import check_circuit
@@ -218,3 +218,41 @@ def test_interlock_that_names_nothing_is_found(packer_data: Data) -> None:
         check_circuit(read_circuit(json.dumps(packer_data)))
     assert "interlock door: there is no component “door_switch”" in str(caught.value)
     assert "interlock door: there is no function “crane”" in str(caught.value)
+
+
+def test_a_circuit_of_thousands_of_parts_is_refused_at_once(packer_data: dict[str, Any]) -> None:
+    part = packer_data["components"][0]
+    packer_data["components"] = [{**part, "id": f"part_{n}"} for n in range(3000)]
+    with pytest.raises(FormatError) as told:
+        read_circuit(json.dumps(packer_data))
+    assert "at most 600 items" in str(told.value)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("[" * 200_000 + "]" * 200_000, "nested too deep"),
+        (" " * 5_000_001, "5000000 at most"),
+        ('{"format": ', "not a JSON file"),
+        ("9" * 5000, "not a JSON file"),
+    ],
+    ids=["deep", "large", "cut off", "digits"],
+)
+def test_a_file_that_is_no_document_is_told_in_words(text: str, words: str) -> None:
+    with pytest.raises(FormatError, match=words):
+        read_circuit(text)
+
+
+def test_what_is_not_there_is_named(packer: Circuit) -> None:
+    for look in (packer.component, packer.function, packer.test_point):
+        with pytest.raises(CircuitError, match=r"the circuit has no .* “gone”"):
+            look("gone")
+
+
+def test_findings_of_a_thoroughly_wrong_file_are_not_without_end(
+    packer_data: dict[str, Any],
+) -> None:
+    packer_data["components"] = [{"id": "UPPER"} for _ in range(500)]
+    with pytest.raises(FormatError) as told:
+        read_circuit(json.dumps(packer_data))
+    assert len(told.value.problems) == 100
