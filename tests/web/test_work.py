@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from procrastinate.exceptions import ConnectorException
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
@@ -360,6 +361,40 @@ def test_a_busy_pool_is_a_503_that_says_so(
     assert answer.status_code == 503
     assert answer.headers["retry-after"] == "1"
     assert "nothing of this request was begun" in answer.json()["detail"]
+
+
+def test_a_queue_that_does_not_answer_loses_no_entry(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = job_id(client)
+    key = str(uuid.uuid4())
+
+    def gone(*_: object, **__: object) -> None:
+        raise ConnectorException("no connection")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("umweg.work.queue.Queue.put", gone)
+        answer = post(client, job, READING, key)
+        assert answer.status_code == 503
+        assert "with the same key it is kept once" in answer.json()["detail"]
+    assert post(client, job, READING, key).status_code == 201
+    assert len(client.get(f"/api/jobs/{job}").json()["entries"]) == 7
+
+
+def test_what_was_asked_for_gives_way_but_not_what_was_played(workshop: Engine) -> None:
+    with Session(workshop) as session:
+        asked = {f"a{n}": b"" for n in range(kept.ASKED_FOR)}
+        kept.keep(session, "s", "m", {"mine": b"1"}, asked_for=True)
+        kept.keep(session, "s", "m", {"mine": b"2"}, asked_for=False)
+        session.commit()
+        for name in asked:
+            kept.keep(session, "s", "m", {name: b""}, asked_for=True)
+        session.commit()
+        kept.keep(session, "s", "m", {"last": b""}, asked_for=True)
+        assert kept.kept(session, "s", "m", ["mine", "a0", "last"]).keys() == {"mine", "last"}
+        session.rollback()
+        session.execute(text("DELETE FROM kept WHERE circuit_sha256 = 's'"))
+        session.commit()
 
 
 def test_many_jobs_are_given_in_pages_and_found(client: TestClient, workshop: Engine) -> None:

@@ -151,6 +151,7 @@ async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Res
       throw new TypeError("network down");
     }
     const id = `new-${sent.length}`;
+    if (path === "/api/jobs") return json(job, 201);
     return json({ entry: { ...behaviour, id, data: sent.at(-1)?.body.data }, answer: known }, 201);
   }
   if (path === "/api/jobs")
@@ -204,6 +205,23 @@ describe("JobsPage", () => {
     expect(screen.getByText("3 observations")).toBeTruthy();
     expect(screen.getByText("78 %")).toBeTruthy();
     expect(screen.getByText(/Gauge port — held at the stop/)).toBeTruthy();
+  });
+});
+
+describe("JobsPage opening a job", () => {
+  it("opens one job however often it is clicked, and the same after a lost answer", async () => {
+    failures = 1;
+    show("/");
+    const words = await screen.findByLabelText("Complaint in the customer's words");
+    fireEvent.change(words, { target: { value: "It does not pack" } });
+    const open = screen.getByRole("button", { name: "Open" });
+    fireEvent.click(open);
+    fireEvent.click(open);
+    expect((await screen.findByRole("alert")).textContent).toContain("Nothing was lost");
+    expect(sent).toHaveLength(1);
+    fireEvent.click(open);
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]?.key).toBe(sent[0]?.key);
   });
 });
 

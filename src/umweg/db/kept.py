@@ -124,8 +124,15 @@ def keep(
         }
         for name, content in sorted(contents.items())
     ]
-    session.execute(insert(KeptRow).on_conflict_do_nothing(), rows)
-    if asked_for:
+    made = insert(KeptRow)
+    if not asked_for:
+        # What is played for its own sake stays, though somebody asked for it before.
+        own = made.on_conflict_do_update(
+            index_elements=["circuit_sha256", "model", "name"], set_={"asked_for": False}
+        )
+        session.execute(own, rows)
+    else:
+        session.execute(made.on_conflict_do_nothing(), rows)
         mine = (KeptRow.circuit_sha256 == sha256, KeptRow.model == model, KeptRow.asked_for)
         newest = select(KeptRow.name).where(*mine).order_by(KeptRow.created_at.desc())
         old = delete(KeptRow).where(*mine, KeptRow.name.not_in(newest.limit(ASKED_FOR)))

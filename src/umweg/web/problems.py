@@ -6,6 +6,7 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from procrastinate.exceptions import ConnectorException
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
@@ -75,6 +76,7 @@ def handle_errors(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, _http_error)
     app.add_exception_handler(PoolTimeoutError, _busy)
     app.add_exception_handler(DBAPIError, _database_error)
+    app.add_exception_handler(ConnectorException, _queue_gone)
     app.add_exception_handler(Exception, _fault)
 
 
@@ -105,6 +107,11 @@ async def _database_error(request: Request, error: Exception) -> JSONResponse:
     if isinstance(error, OperationalError | InterfaceError):
         return problem(503, "database_unavailable", UNSURE)
     return await _fault(request, error)
+
+
+async def _queue_gone(_: Request, error: Exception) -> JSONResponse:
+    # An entry may be kept by now; the same key finds it.
+    return problem(503, "database_unavailable", UNSURE)
 
 
 async def _fault(request: Request, error: Exception) -> JSONResponse:

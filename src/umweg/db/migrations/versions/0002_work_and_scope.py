@@ -12,7 +12,9 @@ QUEUE = "queue"
 
 
 def _now(name: str) -> "sa.Column[object]":
-    return sa.Column(name, sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False)
+    """The moment itself, not that of the transaction: what is kept last is the newest."""
+    moment = sa.func.clock_timestamp()
+    return sa.Column(name, sa.DateTime(timezone=True), server_default=moment, nullable=False)
 
 
 def _make_queue() -> None:
