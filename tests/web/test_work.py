@@ -193,12 +193,12 @@ def test_work_is_listed_stopped_and_asked_for_again(
 ) -> None:
     job = job_id(client)
     client.get(f"/api/jobs/{job}/diagnosis")
-    waiting = client.get("/api/work").json()
+    waiting = client.get("/api/queue").json()
     assert {(w["task"], w["status"]) for w in waiting} == {("work_out", "todo")}
     for work in waiting:
-        assert client.post(f"/api/work/{work['id']}/cancel").status_code == 204
-        assert client.post(f"/api/work/{work['id']}/cancel").status_code == 404
-    assert client.get("/api/work").json() == []
+        assert client.post(f"/api/queue/{work['id']}/cancel").status_code == 204
+        assert client.post(f"/api/queue/{work['id']}/cancel").status_code == 404
+    assert client.get("/api/queue").json() == []
     work_off()
     again = client.get(f"/api/jobs/{job}/diagnosis").json()
     assert again["pending"] == ["plan"], "stopped work is asked for again by who still wants it"

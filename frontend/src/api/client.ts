@@ -90,9 +90,9 @@ export const api = {
         body: { data, supersedes, expected_sequence: expected },
       }),
     ),
-  work: () => unwrap(client.GET("/api/work")),
+  work: () => unwrap(client.GET("/api/queue")),
   stopWork: (id: number) =>
-    unwrapNothing(client.POST("/api/work/{work_id}/cancel", { params: { path: { work_id: id } } })),
+    unwrapNothing(client.POST("/api/queue/{work_id}/cancel", { params: { path: { work_id: id } } })),
   strip: (id: string, entry: string) =>
     unwrap(
       client.GET("/api/jobs/{job_id}/entries/{entry_id}/strip", {

@@ -173,7 +173,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work": {
+    "/api/queue": {
         parameters: {
             query?: never;
             header?: never;
@@ -184,7 +184,7 @@ export interface paths {
          * Work
          * @description What waits, is being done, or went wrong.
          */
-        get: operations["work_api_work_get"];
+        get: operations["work_api_queue_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -193,7 +193,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/circuits/{revision_id}/play": {
+    "/api/queue/circuits/{revision_id}/play": {
         parameters: {
             query?: never;
             header?: never;
@@ -206,14 +206,14 @@ export interface paths {
          * Play
          * @description Have a circuit played (again, where it was stopped or failed).
          */
-        post: operations["play_api_work_circuits__revision_id__play_post"];
+        post: operations["play_api_queue_circuits__revision_id__play_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}/cancel": {
+    "/api/queue/{work_id}/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -226,7 +226,7 @@ export interface paths {
          * Cancel
          * @description Stop a piece of work; what it has done so far is kept.
          */
-        post: operations["cancel_api_work__work_id__cancel_post"];
+        post: operations["cancel_api_queue__work_id__cancel_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1810,7 +1810,7 @@ export interface operations {
             };
         };
     };
-    work_api_work_get: {
+    work_api_queue_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1866,7 +1866,7 @@ export interface operations {
             };
         };
     };
-    play_api_work_circuits__revision_id__play_post: {
+    play_api_queue_circuits__revision_id__play_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1958,7 +1958,7 @@ export interface operations {
             };
         };
     };
-    cancel_api_work__work_id__cancel_post: {
+    cancel_api_queue__work_id__cancel_post: {
         parameters: {
             query?: never;
             header?: never;

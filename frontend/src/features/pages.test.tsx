@@ -161,7 +161,7 @@ async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Res
       offset: 0,
     });
   if (path === "/api/workshop") return json(workshop);
-  if (path === "/api/work") return json([]);
+  if (path === "/api/queue") return json([]);
   if (path.endsWith("/diagnosis")) return json(unknown ?? known);
   if (path.endsWith("/schematic")) return json(schematic);
   if (path.startsWith("/api/jobs/")) return json(job);

@@ -207,7 +207,7 @@ def _wait_until_played(base: str) -> None:
     end = time.monotonic() + PREPARE_S
     while time.monotonic() < end:
         with contextlib.suppress(httpx.TransportError):
-            waiting = httpx.get(f"{base}/api/work").json()
+            waiting = httpx.get(f"{base}/api/queue").json()
             if not waiting:
                 return
         time.sleep(1)

@@ -13,7 +13,7 @@ from umweg.web.schemas import LARGEST_ID, WorkView
 from umweg.work.asking import want_played
 from umweg.work.queue import Work
 
-router = APIRouter(prefix="/api/work", tags=["work"])
+router = APIRouter(prefix="/api/queue", tags=["work"])
 
 WorkId = Annotated[int, Path(ge=1, le=2**63 - 1)]
 RevisionId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
