@@ -92,7 +92,9 @@ export const api = {
     ),
   work: () => unwrap(client.GET("/api/queue")),
   stopWork: (id: number) =>
-    unwrapNothing(client.POST("/api/queue/{work_id}/cancel", { params: { path: { work_id: id } } })),
+    unwrapNothing(
+      client.POST("/api/queue/{work_id}/cancel", { params: { path: { work_id: id } } }),
+    ),
   strip: (id: string, entry: string) =>
     unwrap(
       client.GET("/api/jobs/{job_id}/entries/{entry_id}/strip", {

@@ -23,7 +23,8 @@ function Card({ job }: { job: JobCard }) {
         <div>
           <p className="font-bold">{job.machine.name}</p>
           <p className="text-sm text-soft">
-            {job.machine.owner} · {job.machine.serial} · {job.machine.hours.toLocaleString("en")}&nbsp;h
+            {job.machine.owner} · {job.machine.serial} · {job.machine.hours.toLocaleString("en")}
+            &nbsp;h
           </p>
         </div>
         <div>
