@@ -15,7 +15,8 @@ from umweg.core.diagnose.play import complaint, observe
 from umweg.core.faults.population import SEVERITIES, Fault, faults_of, single_faults
 from umweg.core.network.network import Network, SolvableState
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.observations import Behaviour, Instrument
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import Cases, SteadySolver
 
@@ -126,7 +127,7 @@ def bench_solve(
     cases = random_cases(network, len(states), batch, generator)
     healthy = solver.solve(
         states,
-        Cases(np.arange(len(states)), np.full((len(states), 1), -1), np.zeros((len(states), 1))),
+        Cases.as_documented(len(states)),
     )
     start = healthy.across[: network.unknown_count][:, cases.state]
     tracemalloc.start()

@@ -6,7 +6,6 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
-import numpy as np
 import typer
 
 from umweg.core.circuit.document import Circuit, MachineState, read_circuit
@@ -90,11 +89,7 @@ def solve(
     document = _circuit(circuit)
     network = Network(document)
     found = [parse_fault(network, text) for text in fault or []]
-    cases = Cases(
-        np.zeros(1, dtype=np.intp),
-        np.array([[f.slot for f, _ in found] or [-1]], dtype=np.intp),
-        np.array([[f.mode.value(f.healthy, s) for f, s in found] or [0.0]], dtype=float),
-    )
+    cases = Cases.one({f.slot: float(f.mode.value(f.healthy, s)) for f, s in found})
     solver = SteadySolver(network)
     solution = solver.solve([network.state(_state(document, state))], cases)
     converged = bool(solution.converged[0])

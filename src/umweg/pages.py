@@ -3,13 +3,11 @@
 import inspect
 from pathlib import Path
 
-import numpy as np
-
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components import ComponentType, component_types
-from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.errors import SolveError
+from umweg.core.observe.machine import Machine
 from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity
-from umweg.core.solve.steady import Cases
 from umweg.core.trace.heat import power_balance
 from umweg.core.trace.level import drawn_l
 from umweg.library import circuit_ids, load_circuit
@@ -84,7 +82,7 @@ def _severe(parameter: str, scale: str, severe: float) -> str:
 
 def circuit_page(circuit: Circuit) -> str:
     """A library circuit: parts, moves, hand calculations, specifications, where its power goes."""
-    machine = HiddenMachine(circuit, (), np.random.default_rng(0))
+    machine = Machine(circuit)
     parts = [
         f"# {circuit.name}",
         f"{circuit.machine_kind.capitalize()}, circuit family {', '.join(circuit.family)}; oil "
@@ -109,24 +107,24 @@ def circuit_page(circuit: Circuit) -> str:
     return "\n\n".join(parts) + "\n"
 
 
-def _hand_table(circuit: Circuit, machine: HiddenMachine) -> str:
+def _hand_table(circuit: Circuit, machine: Machine) -> str:
     rows = []
     for hand in CALCULATIONS.get(circuit.id, ()):
         state = circuit.states[hand.state]
-        solved = machine.value(Quantity(hand.kind, hand.place), state, healthy=True)
+        solved = machine.value(Quantity(hand.kind, hand.place), state)
         unit = UNIT_OF_KIND[hand.kind]
         what = f"{WORDS_OF_KIND[hand.kind]} at {hand.place}, {state.label}"
         rows.append([what, hand.formula, f"{_n(hand.value)} {unit}", f"{_n(solved)} {unit}"])
     return _table(["reading", "reckoned", "by hand", "solved"], rows)
 
 
-def _specification_table(circuit: Circuit, machine: HiddenMachine) -> str:
+def _specification_table(circuit: Circuit, machine: Machine) -> str:
     rows = []
     for spec in circuit.specifications:
         if spec.quantity == "indicator":
             continue
         state = circuit.states[spec.state]
-        solved = machine.value(Quantity(spec.quantity, spec.point), state, healthy=True)
+        solved = machine.value(Quantity(spec.quantity, spec.point), state)
         limits = " … ".join("" if v is None else f"{v:g}" for v in (spec.low, spec.high))
         unit = UNIT_OF_KIND[spec.quantity]
         what = f"{WORDS_OF_KIND[spec.quantity]} at {spec.point}"
@@ -146,7 +144,7 @@ def _moves_table(circuit: Circuit) -> str:
     return _table(["move", "commands", "oil drawn by the whole stroke"], rows)
 
 
-def _heat_table(circuit: Circuit, machine: HiddenMachine) -> str:
+def _heat_table(circuit: Circuit, machine: Machine) -> str:
     rows = []
     labels = {c.id: c.label for c in circuit.components}
     for state in circuit.states.values():
@@ -162,15 +160,15 @@ def _heat_table(circuit: Circuit, machine: HiddenMachine) -> str:
 
 
 def _balance(
-    machine: HiddenMachine, state: MachineState
+    machine: Machine, state: MachineState
 ) -> tuple[float, float, float, dict[str, float]] | None:
     network = machine.network
     solvable = network.state(state)
-    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
-    solution = machine.solver.solve([solvable], nothing)
-    if not solution.converged[0]:
+    try:
+        across = machine.across(state)
+    except SolveError:
         return None
-    found = power_balance(network, solvable, solution.across[:, 0])
+    found = power_balance(network, solvable, across)
     return found.driven_kw, found.load_kw, found.heat_kw, found.heat_by_part_kw
 
 

@@ -5,15 +5,19 @@ import re
 import numpy as np
 import pytest
 from playwright.sync_api import Locator, Page, expect
+from pydantic import TypeAdapter
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.evidence import noise_sd
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.kinds.behaviours import how_it_behaves
+from umweg.core.observe.kinds.readings import blank
+from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.steady import SteadySolver
 from umweg.library import load_jobs
 
+OBSERVED: TypeAdapter[Observation] = TypeAdapter(Observation)
 KIT = {i.id: i for i in load_jobs()[0].instruments}
 HOW = {
     "as_usual": "As usual",
@@ -41,31 +45,19 @@ def type_number(page: Page, value: float) -> None:
 
 def answer(page: Page, step: Locator, machine: HiddenMachine) -> None:
     """Do on the hidden machine what the screen asks, and enter what it shows."""
-    circuit = machine.circuit
     kind, place = step.get_attribute("data-kind"), step.get_attribute("data-point") or ""
     state = step.get_attribute("data-state") or ""
-    if kind == "behaviour":
-        function, _, move = place.partition(".")
-        step.get_by_role("button", name=HOW[machine.behaves(function, move, "warm")]).tap()
-        return
-    if kind == "indicator":
-        tripped = machine.indicator(place, circuit.states[state])
-        step.get_by_role(
-            "button", name=re.compile("^tripped" if tripped else "^not tripped", re.I)
-        ).tap()
-        return
-    if kind == "oil":
-        step.get_by_role("button", name=re.compile(f"^{machine.oil()}")).tap()
+    if kind != "reading":
+        answers = step.locator("[data-entry]").all()
+        entries = [OBSERVED.validate_json(a.get_attribute("data-entry") or "") for a in answers]
+        answers[entries.index(entries[0].witnessed(machine))].tap()
         return
     quantity = Quantity.named(step.get_attribute("data-quantity") or "", place)
     instrument = KIT.get(step.get_attribute("data-instrument") or "")
-    true = machine.value(quantity, circuit.states[state])
-    value = machine.read(quantity, circuit.states[state], noise_sd(quantity, true, instrument))
-    if quantity.kind == "drift_mm_min":
-        value = true
+    value = blank(quantity, state).witnessed(machine, instrument).value
     step.get_by_role("button", name="Enter the reading").tap()
     if quantity.kind == "speed_mm_s":
-        value = circuit.function(place).stroke_mm / max(value, 0.01)
+        value = machine.circuit.function(place).stroke_mm / max(value, 0.01)
     type_number(page, value)
     page.get_by_role("button", name="Keep the reading").tap()
 
@@ -87,7 +79,9 @@ def test_a_hidden_machine_is_isolated_by_following_the_screen(
     for function in packer.functions:
         for move, call in function.moves.items():
             row = page.get_by_role("group", name=f"{function.label} {call.label}")
-            word = row.get_by_role("button", name=HOW[machine.behaves(function.id, move, "warm")])
+            word = row.get_by_role(
+                "button", name=HOW[how_it_behaves(machine, function.id, move, "warm")]
+            )
             word.tap()
             expect(word).to_have_attribute("aria-pressed", "true", timeout=1_000)
     page.get_by_role("button", name="To the bench").tap()

@@ -8,6 +8,7 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.faults.population import parse_fault
 from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.machine import Machine
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.trace.ways import port_flows_lpm
@@ -51,17 +52,14 @@ class Nominal:
 
     def nets(self, state: str, **parameters: float) -> dict[str, float]:
         """Every across variable of the healthy machine, some parameters changed."""
-        slots = np.array([[self.network.slot[k] for k in parameters] or [-1]], dtype=np.intp)
-        values = np.array([list(parameters.values()) or [0.0]])
-        cases = Cases(np.zeros(1, dtype=np.intp), slots, values)
-        solution = self.solver.solve([self.network.state(self.circuit.states[state])], cases)
-        assert solution.converged[0]
-        return dict(zip(self.network.net_names, solution.across[:, 0].tolist(), strict=True))
+        own = {self.network.slot[k]: v for k, v in parameters.items()}
+        across = Machine(self.circuit, self.solver, own).across(self.circuit.states[state])
+        return dict(zip(self.network.net_names, across.tolist(), strict=True))
 
     def flows(self, state: str) -> dict[str, float]:
         """Flow into every oil port of the healthy machine."""
         solvable = self.network.state(self.circuit.states[state])
-        nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+        nothing = Cases.as_documented(1)
         across = self.solver.solve([solvable], nothing).across
         ports, flows = port_flows_lpm(self.network, solvable, across)
         return dict(zip(ports, flows[:, 0].tolist(), strict=True))

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from math import pi, sqrt
 from typing import Any
 
-import numpy as np
 import pytest
 
 from umweg.core.circuit.document import Circuit
@@ -44,7 +43,7 @@ def relief(set_bar: float = 300.0, override: float = 0.5) -> dict[str, Any]:
 def solve(circuit: Circuit, state: str = "run") -> dict[str, float]:
     check_circuit(circuit)
     network = Network(circuit)
-    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+    nothing = Cases.as_documented(1)
     solution = SteadySolver(network).solve([network.state(circuit.states[state])], nothing)
     assert solution.converged[0]
     return dict(zip(network.net_names, solution.across[:, 0].tolist(), strict=True))

@@ -10,13 +10,7 @@ from scipy.stats import multivariate_normal
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.evidence import (
-    MISREAD_SHARE,
-    Measured,
-    believe,
-    noise_sd,
-    weigh,
-)
+from umweg.core.diagnose.evidence import believe
 from umweg.core.diagnose.hazards import pressure_hazard
 from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.report import report
@@ -25,9 +19,14 @@ from umweg.core.errors import ObservationError, StateError
 from umweg.core.faults.population import fault_pairs, faults_of, parse_fault
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.observations import Behaviour, Instrument, Look, Observation, Reading
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.behaviours import Behaviour, Spoken
+from umweg.core.observe.kinds.oil import Look
+from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.weights import MISREAD_SHARE, Measured, noise_sd
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.library import HERE, load_jobs
 
@@ -96,7 +95,7 @@ def test_joint_evidence_is_the_multivariate_normal(
         reading("a", 184.0, "blade_extend_stalled"),
         reading("b", 185.0, "tailgate_raise_stalled"),
     ]
-    items = [weigh(Played(packer_predictor), r, kit) for r in seen]
+    items = [r.weigh(Played(packer_predictor), kit) for r in seen]
     assert all(isinstance(i, Measured) for i in items)
     belief = believe(Played(packer_predictor).suspects, items)
     for candidate in (0, 5, 60):
@@ -113,7 +112,7 @@ def test_joint_evidence_is_the_multivariate_normal(
 def test_posterior_matches_enumerated_unknowns(packer_predictor: Predictor) -> None:
     """Gaussian beliefs against drawing the unknowns: the same mean and spread of the next one."""
     kit = JOBS["packer_weak"].instruments
-    item = weigh(Played(packer_predictor), reading("a", 186.5, "tailgate_raise_stalled"), kit)
+    item = reading("a", 186.5, "tailgate_raise_stalled").weigh(Played(packer_predictor), kit)
     assert isinstance(item, Measured)
     belief = believe(Played(packer_predictor).suspects, [item])
     table = packer_predictor[packer_predictor.circuit.states["blade_extend_stalled"]]
@@ -326,7 +325,7 @@ def test_information_is_never_negative_and_bounded(packer_doctor: Diagnostician)
 
 
 def test_behaviour_words_are_probabilities(packer_predictor: Predictor) -> None:
-    words = Played(packer_predictor).words("blade", "extend", "warm")
+    words = Played(packer_predictor).seen(Spoken("blade", "extend", "warm"))
     np.testing.assert_allclose(words.sum(axis=0), 1.0)
     assert words[0, 0] > 0.85, "the healthy machine behaves as usual"
     off = next(
@@ -384,17 +383,14 @@ def test_impossible_readings_are_refused(
 ) -> None:
     data = reading("x", 100.0, "blade_extend_stalled").model_dump() | change
     with pytest.raises(ObservationError, match=message):
-        weigh(Played(packer_predictor), Reading.model_validate(data), [])
+        Reading.model_validate(data).weigh(Played(packer_predictor), [])
 
 
 def test_units_and_repeats_are_kept_as_taken_and_compared_in_base(
     packer_predictor: Predictor,
 ) -> None:
-    item = weigh(
-        Played(packer_predictor),
-        reading("x", 2600.0, "blade_extend_stalled", unit="psi", repeats=[2700.0]),
-        [],
-    )
+    taken = reading("x", 2600.0, "blade_extend_stalled", unit="psi", repeats=[2700.0])
+    item = taken.weigh(Played(packer_predictor), [])
     assert isinstance(item, Measured)
     assert item.value == pytest.approx(2650 * 0.0689475729)
 
@@ -463,6 +459,6 @@ def test_neither_diagnose_nor_the_web_application_reads_the_truth() -> None:
 
 
 def test_weights_survive_extreme_readings(packer_predictor: Predictor) -> None:
-    item = weigh(Played(packer_predictor), reading("x", 9e5, "blade_extend_stalled"), [])
+    item = reading("x", 9e5, "blade_extend_stalled").weigh(Played(packer_predictor), [])
     belief = believe(Played(packer_predictor).suspects, [item])
     assert np.isfinite(logsumexp(belief.log_weight))

@@ -6,7 +6,8 @@ import pytest
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
-from umweg.core.observe.observations import Observation, Reading
+from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.library import load_circuit, load_jobs
 

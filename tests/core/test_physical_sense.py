@@ -70,7 +70,7 @@ def test_tailgate_weight_stands_behind_the_load_holding_valve(
     network = packer_solver.network
     for name in ("tailgate_held", "parked"):
         state = network.state(packer.states[name])
-        nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+        nothing = Cases.as_documented(1)
         across = packer_solver.solve([state], nothing).across
         held = across[network.net_index["tailgate_cap"], 0]
         assert held == pytest.approx(60_000 / (10 * TAILGATE_CM2), abs=1.0)
@@ -189,7 +189,7 @@ def test_oil_is_conserved_at_every_net_in_every_state(
     packer: Circuit, packer_solver: SteadySolver
 ) -> None:
     network = packer_solver.network
-    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+    nothing = Cases.as_documented(1)
     for state in packer.states.values():
         solvable = network.state(state)
         across = packer_solver.solve([solvable], nothing).across[:, 0]
@@ -259,7 +259,7 @@ def test_elimination_solves_what_numpy_solves(packer_solver: SteadySolver) -> No
 
 def test_order_of_components_does_not_change_the_answer(packer: Circuit) -> None:
     shuffled = packer.model_copy(update={"components": packer.components[::-1]})
-    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+    nothing = Cases.as_documented(1)
     answers = []
     for circuit in (packer, shuffled):
         network = Network(circuit)

@@ -12,6 +12,8 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.diagnose.hazards import pressure_hazard
 from umweg.core.errors import ObservationError, StateError
 from umweg.core.faults.population import single_faults
+from umweg.core.observe.kinds.indicators import IndicatorLook
+from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
 from umweg.core.shop.repeats import repeatability
@@ -498,8 +500,10 @@ def test_feed_seen_at_the_header_tank() -> None:
     neutral, declutched = MachineState(label="n", engine="idle"), MachineState(
         label="d", engine="idle", settings={"feed_clutch.engaged": 0}
     )  # fmt: skip
-    assert sprayer.machine.indicator("overflow_glass", neutral)
-    assert not sprayer.machine.indicator("overflow_glass", declutched)
+    glass = IndicatorLook(id="g", component="overflow_glass", state=neutral, tripped=False)
+    shut = glass.model_copy(update={"state": declutched})
+    assert glass.witnessed(sprayer.machine).tripped
+    assert not shut.witnessed(sprayer.machine).tripped
 
 
 def test_stored_pressure_stays_with_the_engine_off_until_it_is_seen_discharged() -> None:
@@ -528,4 +532,7 @@ def test_a_pump_that_draws_air_delivers_foam() -> None:
         "flow_lpm", "pump_port", "pump_open"
     )
     assert share < 0.5
-    assert (good.machine.oil(), airy.machine.oil()) == ("clear", "foamy")
+    assert [Look(id="l", look="clear").witnessed(m.machine).look for m in (good, airy)] == [
+        "clear",
+        "foamy",
+    ]

@@ -67,7 +67,7 @@ def test_what_does_not_settle_is_flagged_and_stays_finite(
 ) -> None:
     hasty = SteadySolver(packer_solver.network, Options(rounds=(Rule(1.5, 1.5, 3),)))
     states = [packer_solver.network.state(packer.states["blade_extend_stalled"])]
-    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+    nothing = Cases.as_documented(1)
     solution = hasty.solve(states, nothing)
     assert not solution.converged[0]
     assert solution.residual_lpm[0] > 1e-6
@@ -124,7 +124,7 @@ def test_sensitivities_match_solving_again(packer: Circuit, packer_solver: Stead
     network = packer_solver.network
     unknowns = unknowns_of(network)
     states = [network.state(packer.states["blade_extend_stalled"])]
-    nothing = Cases(np.zeros(1, dtype=np.intp), np.full((1, 1), -1), np.zeros((1, 1)))
+    nothing = Cases.as_documented(1)
     base = packer_solver.solve(states, nothing)
     slopes = packer_solver.sensitivities(
         states, nothing, base.across, unknowns.slot, 1e-3 * unknowns.sigma

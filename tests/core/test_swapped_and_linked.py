@@ -17,9 +17,9 @@ from umweg.core.errors import CircuitError, StateError
 from umweg.core.faults.population import faults_of, parse_fault, single_faults
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
-from umweg.core.observe.exhibits import BEHAVIOURS, Played
+from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.observations import Behaviour
+from umweg.core.observe.kinds.behaviours import BEHAVIOURS, Behaviour, Spoken, how_it_behaves
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import speed_of
 from umweg.core.solve.steady import Cases
@@ -80,19 +80,19 @@ def test_what_is_swapped_goes_the_other_way(
     circuit: str, fault: str, function: str, move: str
 ) -> None:
     machine = Nominal(circuit, fault).machine
-    assert machine.behaves(function, move, "warm") == "reversed"
-    assert Nominal(circuit).machine.behaves(function, move, "warm") == "as_usual"
+    assert how_it_behaves(machine, function, move, "warm") == "reversed"
+    assert how_it_behaves(Nominal(circuit).machine, function, move, "warm") == "as_usual"
 
 
 def test_one_of_two_cylinders_swapped_locks_both() -> None:
     machine = Nominal("packer_truck", "tailgate_left:hoses_crossed=1").machine
-    assert machine.behaves("tailgate", "raise", "warm") in ("dead", "weak")
+    assert how_it_behaves(machine, "tailgate", "raise", "warm") in ("dead", "weak")
 
 
 def test_the_operators_word_points_at_what_is_swapped() -> None:
     solver = solver_of("groomer_drive")
     predictor = Predictor(solver.network.circuit, single_faults(solver.network), solver)
-    words = Played(predictor).words("travel", "forward", "warm")
+    words = Played(predictor).seen(Spoken("travel", "forward", "warm"))
     np.testing.assert_allclose(words.sum(axis=0), 1.0)
     population = predictor.population
     swapped = next(i for i, h in enumerate(population.hypotheses) if h.key == "motor:hoses_crossed")
@@ -155,9 +155,9 @@ def test_a_linkage_takes_the_place_of_the_valves_own_mode() -> None:
 def test_a_linkage_that_is_off_leaves_the_function_dead() -> None:
     for move in ("raise", "lower"):
         machine = Nominal("loading_ramp", "ramp_rod:came_off=1").machine
-        assert machine.behaves("ramp", move, "warm") == "dead"
+        assert how_it_behaves(machine, "ramp", move, "warm") == "dead"
     worn = Nominal("loading_ramp", "ramp_rod:worn=0.6").machine
-    assert worn.behaves("ramp", "raise", "warm") in ("slow", "weak", "dead")
+    assert how_it_behaves(worn, "ramp", "raise", "warm") in ("slow", "weak", "dead")
 
 
 def test_two_faults_on_one_linkage_are_worked_out_together() -> None:
@@ -239,7 +239,7 @@ def test_no_swap_and_no_lost_pin_goes_unnoticed(circuit_id: str) -> None:
             continue
         machine = Nominal(circuit_id, f"{fault.key}=1").machine
         words = {
-            machine.behaves(function.id, move, "warm")
+            how_it_behaves(machine, function.id, move, "warm")
             for function in network.circuit.functions
             for move in function.moves
         }
@@ -256,4 +256,7 @@ def test_a_linkage_moves_what_its_functions_command(circuit_id: str) -> None:
             for name, move in function.moves.items():
                 pulled = {key for key, value in move.commands.items() if value and "lever" in key}
                 if pulled == {f"{link.component_id}.lever"}:
-                    assert machine.behaves(function.id, name, "warm") == "dead", (link, name)
+                    assert how_it_behaves(machine, function.id, name, "warm") == "dead", (
+                        link,
+                        name,
+                    )

@@ -18,7 +18,7 @@ from umweg.core.diagnose.question import Question, circuit_sha256
 from umweg.core.diagnose.ranking import rank
 from umweg.core.errors import SolveError
 from umweg.core.observe.exhibits import NotPlayedError, Played, Suspects
-from umweg.core.observe.observations import Reading
+from umweg.core.observe.kinds.readings import Reading
 from umweg.db import kept
 from umweg.db.models import AnswerRow
 from umweg.library import load_circuit, load_jobs
@@ -135,7 +135,7 @@ def test_a_fault_of_the_program_is_tried_again_and_then_said(
 ) -> None:
     calls: list[int] = []
 
-    def broken(_: object, observations: list[object]) -> None:
+    def broken(_: object, observations: list[object], *_rest: object) -> None:
         calls.append(len(observations))
         raise IndexError("a fault of ours")
 

@@ -773,9 +773,11 @@ export interface components {
         };
         /**
          * OutcomeView
-         * @description A word that could be the answer, and how likely it is.
+         * @description A word that could be the answer, how likely it is, and the observation to keep for it.
          */
         OutcomeView: {
+            /** Entry */
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"];
             /** Probability */
             probability: number;
             /** Word */

@@ -7,13 +7,8 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from umweg.core.observe.observations import (
-    Behaviour,
-    IndicatorLook,
-    Look,
-    Observation,
-    Reading,
-)
+from umweg.core.observe.kinds.base import Observed
+from umweg.core.observe.observations import OBSERVATIONS, AnyObservation, Observation
 from umweg.db.models import EntryRow
 
 
@@ -63,19 +58,10 @@ class Withdrawal(EntryDocument):
 
 
 EntryData = Annotated[
-    Reading
-    | Behaviour
-    | IndicatorLook
-    | Look
-    | MakeSafe
-    | Acceptance
-    | Decision
-    | Note
-    | Withdrawal,
+    AnyObservation | MakeSafe | Acceptance | Decision | Note | Withdrawal,
     Field(discriminator="kind"),
 ]
 ENTRY: TypeAdapter[EntryData] = TypeAdapter(EntryData)
-OBSERVATIONS = (Reading, Behaviour, IndicatorLook, Look)
 OBSERVATION_KINDS = tuple(str(kind.model_fields["kind"].default) for kind in OBSERVATIONS)
 
 
@@ -94,7 +80,7 @@ class Record:
         return [
             data.model_copy(update={"id": str(row.id)})
             for row, data in self.entries
-            if row.id in self.standing and isinstance(data, OBSERVATIONS)
+            if row.id in self.standing and isinstance(data, Observed)
         ]
 
     @property

@@ -17,8 +17,8 @@ from sqlalchemy.orm import Session, aliased, joinedload, selectinload
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.question import circuit_sha256
 from umweg.core.errors import UmwegError
+from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.job import Job, MachineCard
-from umweg.core.observe.observations import Instrument
 from umweg.db.entries import OBSERVATION_KINDS, Decision, EntryData
 from umweg.db.models import (
     CircuitRevision,

@@ -8,25 +8,19 @@ import structlog
 from fastapi import APIRouter, Header, Query
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.evidence import Measured, noise_sd, weigh
 from umweg.core.diagnose.question import basis_of
 from umweg.core.diagnose.ranking import rank
-from umweg.core.diagnose.report import DiagnosisView, band_view, observation_words
+from umweg.core.diagnose.report import DiagnosisView, band_view
 from umweg.core.errors import ObservationError, UmwegError
-from umweg.core.observe.exhibits import NotPlayedError, Suspects, check_observation
-from umweg.core.observe.observations import Instrument, Reading, measured
+from umweg.core.observe.exhibits import NotPlayedError, Suspects
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.base import Observed
+from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.core.observe.weights import noise_sd
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.db import kept
-from umweg.db.entries import (
-    ENTRY,
-    OBSERVATIONS,
-    Acceptance,
-    Decision,
-    EntryData,
-    Withdrawal,
-    record_of,
-)
+from umweg.db.entries import ENTRY, Acceptance, Decision, EntryData, Withdrawal, record_of
 from umweg.db.models import AnswerRow, EntryRow, JobRow
 from umweg.db.store import JobLine, JobsWanted, NewEntry, NotFoundError
 from umweg.web.context import Context, ContextOf
@@ -160,8 +154,7 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     quantity, value = measured(suspects.circuit, reading)
     exhibits = context.rankings.exhibits(suspects, sha256)
     try:
-        evidence = weigh(exhibits, reading, kit)
-        assert isinstance(evidence, Measured)
+        evidence = reading.weigh(exhibits, kit)
         others = [o for o in observations if o.id != reading.id]
         healthy, bands = rank(exhibits, others, kit).bands(evidence)
     except NotPlayedError:
@@ -177,8 +170,8 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
 
 def _check_entry(suspects: Suspects, row: JobRow, data: EntryData) -> None:
     """Refuse an entry that names what this machine does not have, before anything is written."""
-    if isinstance(data, OBSERVATIONS):
-        check_observation(suspects, data)
+    if isinstance(data, Observed):
+        data.check(suspects)
     if isinstance(data, Acceptance) and data.reading not in {e.id for e in row.entries}:
         raise ObservationError(f"the job has no reading {data.reading} to accept")
     if isinstance(data, Decision):
@@ -299,9 +292,9 @@ def _judged(
 
 
 def _words(circuit: Circuit, data: EntryData) -> str:
-    if isinstance(data, OBSERVATIONS):
+    if isinstance(data, Observed):
         try:
-            return observation_words(circuit, data)
+            return data.words(circuit)
         except UmwegError as error:
             return f"Does not fit the machine: {error.message}"
     if isinstance(data, Decision):

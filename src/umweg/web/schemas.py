@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from umweg.core.components.base import Domain, LineKind, Side
 from umweg.core.diagnose.report import BandView, DiagnosisView
-from umweg.core.observe.observations import Instrument
+from umweg.core.observe.instruments import Instrument
 from umweg.db.entries import Decision, EntryData
 
 LARGEST_ID = 2**31 - 1

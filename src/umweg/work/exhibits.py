@@ -12,17 +12,15 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.observe.exhibits import (
-    FOAMY_NAME,
     Exhibits,
     NotPlayedError,
     Packed,
     Shown,
+    Sight,
     Suspects,
     packed_shown,
     shown_name,
-    tripped_name,
     unpacked_shown,
-    words_name,
 )
 from umweg.core.observe.quantities import Quantity
 
@@ -104,17 +102,9 @@ class KeptExhibits:
         arrays = self._get(shown_name(quantity, state))
         return unpacked_shown(arrays, self.suspects.slope_count)
 
-    def words(self, function_id: str, move: str, when: str) -> Array:
-        """(6, C) probability of each word of ``BEHAVIOURS``."""
-        return self._get(words_name(function_id, move, when))["probability"]
-
-    def tripped(self, component_id: str, state: MachineState) -> Array:
-        """(C,) probability that a filter's indicator is seen tripped."""
-        return self._get(tripped_name(component_id, state))["probability"]
-
-    def foamy(self) -> Array:
-        """(C,) probability that the oil looks foamy."""
-        return self._get(FOAMY_NAME)["probability"]
+    def seen(self, sight: Sight) -> Array:
+        """(W, C) probability of each word of something that is seen or said."""
+        return self._get(sight.name)["probability"]
 
 
 class Keeping:
@@ -140,20 +130,8 @@ class Keeping:
         self.asked[shown_name(quantity, state)] = to_bytes(packed_shown(shown))
         return shown
 
-    def words(self, function_id: str, move: str, when: str) -> Array:
-        """(6, C) probability of each word of ``BEHAVIOURS``."""
-        words = self._exhibits.words(function_id, move, when)
-        self.asked[words_name(function_id, move, when)] = to_bytes({"probability": words})
-        return words
-
-    def tripped(self, component_id: str, state: MachineState) -> Array:
-        """(C,) probability that a filter's indicator is seen tripped."""
-        tripped = self._exhibits.tripped(component_id, state)
-        self.asked[tripped_name(component_id, state)] = to_bytes({"probability": tripped})
-        return tripped
-
-    def foamy(self) -> Array:
-        """(C,) probability that the oil looks foamy."""
-        foamy = self._exhibits.foamy()
-        self.asked[FOAMY_NAME] = to_bytes({"probability": foamy})
-        return foamy
+    def seen(self, sight: Sight) -> Array:
+        """(W, C) probability of each word of something that is seen or said."""
+        seen = self._exhibits.seen(sight)
+        self.asked[sight.name] = to_bytes({"probability": seen})
+        return seen

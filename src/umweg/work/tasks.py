@@ -3,7 +3,7 @@
 import asyncio
 import threading
 import time
-from collections.abc import Callable, Coroutine, Iterator, Mapping
+from collections.abc import Callable, Coroutine, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import partial
@@ -20,8 +20,8 @@ from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView
 from umweg.core.errors import FormatError, SolveError, UmwegError
-from umweg.core.observe.exhibits import Played, behaviour_states
-from umweg.core.observe.observations import OIL_C_OF_WHEN
+from umweg.core.observe.exhibits import Played, Sight
+from umweg.core.observe.observations import OBSERVATIONS
 from umweg.core.observe.predict import Predictor
 from umweg.core.trace.map import map_of
 from umweg.db import kept
@@ -152,8 +152,8 @@ def _answered(bench: Workbench, question: Question) -> tuple[DiagnosisView, dict
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
     keeping = Keeping(doctor.exhibits)
     with bench.alone(question.circuit_sha256):
-        rank(keeping, question.observations, question.instruments)
-        found = answer(doctor, question.observations)
+        ranking = rank(keeping, question.observations, question.instruments)
+        found = answer(doctor, question.observations, ranking)
     return found, keeping.take()
 
 
@@ -202,39 +202,27 @@ def map_name(state_id: str) -> str:
 
 
 def _parts(predictor: Predictor) -> Iterator[Part]:
-    """Named states first; then what operators say, of warm oil before cold and hot."""
+    """What can be seen and said, of warm oil before cold and hot; then every named state."""
     circuit = predictor.circuit
 
     def state(name: str, state: MachineState) -> Mapping[str, bytes]:
         keeping = Keeping(Played(predictor))
         for quantity in predictor.quantities:
             keeping.shown(quantity, state)
-            if quantity.kind == "filter_drop_bar":
-                keeping.tripped(quantity.place, state)
         return {**keeping.take(), map_name(name): to_bytes(map_of(predictor, state).packed())}
 
-    def words(function_id: str, when: str) -> Mapping[str, bytes]:
+    def sights(seen: Sequence[tuple[Sight, Sequence[MachineState]]]) -> Mapping[str, bytes]:
         keeping = Keeping(Played(predictor))
-        for move in circuit.function(function_id).moves:
-            keeping.words(function_id, move, when)
-        named = {s.model_dump_json() for s in circuit.states.values()}
-        predictor.forget(
-            s
-            for move in circuit.function(function_id).moves
-            for s in behaviour_states(circuit, function_id, move, when)
-            if when != "warm" and s.model_dump_json() not in named
-        )
+        for sight, states in seen:
+            keeping.seen(sight)
+            predictor.forget(states)
         return keeping.take()
 
-    def oil() -> Mapping[str, bytes]:
-        keeping = Keeping(Played(predictor))
-        keeping.foamy()
-        return keeping.take()
-
-    yield Part("done/oil", oil)
-    for when in sorted(OIL_C_OF_WHEN, key=lambda w: w != "warm"):
-        for function in circuit.functions:
-            yield Part(f"done/words/{when}/{function.id}", partial(words, function.id, when))
-        if when == "warm":
-            for name, named in circuit.states.items():
-                yield Part(f"done/state/{name}", partial(state, name, named))
+    for kind in OBSERVATIONS:
+        shares: dict[str, list[tuple[Sight, Sequence[MachineState]]]] = {}
+        for share, sight, states in kind.sights(circuit):
+            shares.setdefault(share, []).append((sight, states))
+        for share, seen in shares.items():
+            yield Part(f"done/{kind.__name__}/{share}", partial(sights, seen))
+    for name, named in circuit.states.items():
+        yield Part(f"done/state/{name}", partial(state, name, named))

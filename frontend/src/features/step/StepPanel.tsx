@@ -2,7 +2,6 @@ import type { Diagnosis, EntryData, Step, Workshop } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
-import { HOW, type How } from "../../words";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
 
@@ -43,43 +42,17 @@ function rowsOf(step: Step, diagnosis: Diagnosis): StripRow[] {
 }
 
 function Answers({ step, onKeep }: Pick<StepPanelProps, "onKeep"> & { step: Step }) {
-  const likely = new Map(step.outcomes.map((o) => [o.word, o.probability]));
-  const percent = (word: string) => `${Math.round((likely.get(word) ?? 0) * 100)} %`;
-  const [functionId = "", move = ""] = step.point.split(".");
-  const answers: { label: string; hint: string; data: EntryData }[] =
-    step.kind === "behaviour"
-      ? (Object.keys(HOW) as How[]).map((how) => ({
-          label: HOW[how],
-          hint: percent(how),
-          data: { kind: "behaviour", id: "new", function: functionId, move, how, when: "warm" },
-        }))
-      : step.kind === "indicator"
-        ? step.outcomes.map(({ word }, index) => ({
-            label: word,
-            hint: percent(word),
-            data: {
-              kind: "indicator",
-              id: "new",
-              component: step.point,
-              state: step.state,
-              tripped: index === 0,
-            },
-          }))
-        : (["foamy", "clear", "milky", "dark"] as const).map((look) => ({
-            label: look,
-            hint: look === "foamy" ? percent("foamy") : "",
-            data: { kind: "oil", id: "new", look },
-          }));
   return (
     <div className="grid gap-1.5">
-      {answers.map((answer) => (
+      {step.outcomes.map(({ word, probability, entry }) => (
         <Button
-          key={answer.label}
-          className="flex justify-between"
-          onClick={() => onKeep(answer.data)}
+          key={word}
+          className="flex justify-between gap-3 text-left"
+          data-entry={JSON.stringify(entry)}
+          onClick={() => onKeep(entry)}
         >
-          <span className="first-letter:uppercase">{answer.label}</span>
-          <span className="font-normal text-soft">{answer.hint}</span>
+          <span className="first-letter:uppercase">{word}</span>
+          <span className="font-normal text-soft">{Math.round(probability * 100)} %</span>
         </Button>
       ))}
     </div>

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.evidence import Evidence
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
@@ -15,8 +14,10 @@ from umweg.core.diagnose.worth import Money, Repair, repairs_of
 from umweg.core.faults.population import Fault, fault_pairs, merged, single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.exhibits import Played
-from umweg.core.observe.observations import Instrument, Observation
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
+from umweg.core.observe.weights import Evidence
 from umweg.core.solve.steady import SteadySolver
 
 PAIR_LEADERS = 10
@@ -63,17 +64,29 @@ class Diagnostician:
         """The circuit this one answers for."""
         return self.predictor.circuit
 
-    def rank(self, observations: Sequence[Observation]) -> tuple[Ranking, Predictor]:
+    def rank(
+        self, observations: Sequence[Observation], ranking: Ranking | None = None
+    ) -> tuple[Ranking, Predictor]:
         """The suspects weighed, pairs of faults among them where no single one explains it."""
-        ranking = rank(self.exhibits, observations, self.instruments)
+        ranking = ranking or rank(self.exhibits, observations, self.instruments)
         if not ranking.wants_pairs:
             return ranking, self.predictor
         predictor = self._with_pairs(ranking.evidence)
         return rank(Played(predictor), observations, self.instruments), predictor
 
-    def diagnose(self, observations: Sequence[Observation], with_steps: bool = True) -> Diagnosis:
-        """Rank the suspects, say why, and plan the next step."""
-        ranking, predictor = self.rank(observations)
+    def diagnose(
+        self,
+        observations: Sequence[Observation],
+        with_steps: bool = True,
+        ranking: Ranking | None = None,
+    ) -> Diagnosis:
+        """Rank the suspects, say why, and plan the next step.
+
+        Parameters
+        ----------
+        ranking : of the single faults by these observations, where it was made already
+        """
+        ranking, predictor = self.rank(observations, ranking)
         steps: list[Step] = []
         groups: dict[str, tuple[str, ...]] = {}
         if with_steps:

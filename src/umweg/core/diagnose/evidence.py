@@ -13,178 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
-from umweg.core.observe.exhibits import (
-    BEHAVIOURS,
-    OIL_LOOKS,
-    Exhibits,
-    Suspects,
-    check_behaviour,
-    check_indicator,
-)
-from umweg.core.observe.observations import (
-    Behaviour,
-    IndicatorLook,
-    Instrument,
-    Look,
-    Observation,
-    Reading,
-    measured,
-    resolve_state,
-)
-from umweg.core.observe.quantities import Quantity, from_scale, to_scale
-from umweg.core.units import to_base
+from umweg.core.observe.exhibits import Suspects
+from umweg.core.observe.quantities import Quantity, from_scale
+from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
 
-MISREAD_SHARE = 0.02
-"""How often a reading is simply wrong: wrong port, wrong unit, stuck needle."""
-CONFUSED_SHARE = 0.04
-"""How often an operator's word is the wrong word."""
-CONDITIONS_SD = 0.01
-"""Relative error from conditions not quite met."""
-FLOOR_SD = 0.2
-"""No reading is taken finer than this [bar or L/min]; the model is not finer either."""
-DEFAULT_ACCURACY_PCT = 1.6
 _SET_ASIDE = 1e9
-
-
-@dataclass(frozen=True)
-class Measured:
-    """A reading against all candidates, on the comparison scale."""
-
-    id: str
-    quantity: Quantity
-    state: MachineState
-    value: float
-    noise_sd: float
-    mean: Array
-    slope: Array
-    known: NDArray[np.bool_]
-    log_broad: float
-
-    def marginal(self) -> Array:
-        """(C,) log likelihood of this reading alone."""
-        variance = np.einsum("uc,uc->c", self.slope, self.slope) + self.noise_sd**2
-        fit = _log_normal(self.value - self.mean, variance)
-        fit = np.logaddexp(fit + np.log1p(-MISREAD_SHARE), self.log_broad + np.log(MISREAD_SHARE))
-        return np.where(self.known, fit, self.log_broad)
-
-
-@dataclass(frozen=True)
-class Told:
-    """Something seen or said: the log probability that each candidate would look like that."""
-
-    id: str
-    log_likelihood: Array
-    log_broad: float
-
-    def marginal(self) -> Array:
-        """(C,) log likelihood."""
-        return self.log_likelihood
-
-
-Evidence = Measured | Told
-
-
-def _log_normal(error: Array, variance: Array) -> Array:
-    result: Array = -0.5 * (np.log(2.0 * np.pi * variance) + error * error / variance)
-    return result
-
-
-def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
-    """Standard deviation of one reading on the comparison scale.
-
-    Instrument class as two standard deviations of full scale, and conditions not quite met.
-    Speeds come from a stop watch, drift from a rule: both relative.
-    """
-    if quantity.kind == "drift_mm_min":
-        return 0.3
-    if quantity.kind == "speed_mm_s":
-        return 0.04 * abs(value_base) + 0.3
-    if quantity.kind == "speed_rpm":
-        return 0.015 * abs(value_base) + 2.0
-    if quantity.kind == "voltage_v":
-        return 0.01 * abs(value_base) + 0.1
-    full_scale = {"pressure_bar": 250.0, "flow_lpm": 100.0, "filter_drop_bar": 4.0}[quantity.kind]
-    accuracy = DEFAULT_ACCURACY_PCT
-    if instrument is not None:
-        full_scale = to_base(instrument.high, instrument.unit)
-        accuracy = instrument.accuracy_pct
-    class_sd = accuracy / 200.0 * full_scale
-    return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + FLOOR_SD)
-
-
-def log_broad(quantity: Quantity, mean: Array, value: float) -> float:
-    """Log density of a reading that nothing explains: anywhere within what could be read."""
-    low = min(float(mean.min()), value, 0.0)
-    high = max(float(mean.max()), value)
-    return -float(np.log(max(1.2 * (high - low), 1.0)))
-
-
-def weigh(
-    exhibits: Exhibits, observation: Observation, instruments: Sequence[Instrument]
-) -> Evidence:
-    """Turn one observation into evidence about every candidate.
-
-    Raises
-    ------
-    ObservationError : it names something the circuit lacks, or a unit that does not fit.
-    StateError : it was made in a state that the circuit cannot be in.
-    NotPlayedError : what the candidates would show there was not worked out yet.
-    """
-    if isinstance(observation, Reading):
-        return _weigh_reading(exhibits, observation, instruments)
-    if isinstance(observation, Behaviour):
-        return _weigh_behaviour(exhibits, observation)
-    if isinstance(observation, IndicatorLook):
-        circuit = exhibits.suspects.circuit
-        check_indicator(circuit, observation.component)
-        state = resolve_state(circuit, observation.state)
-        trip = exhibits.tripped(observation.component, state)
-        seen = trip if observation.tripped else 1.0 - trip
-        return _told(observation.id, seen, 2)
-    return _weigh_oil(exhibits, observation)
-
-
-def _told(identifier: str, probability: Array, categories: int) -> Told:
-    mixed = (1.0 - CONFUSED_SHARE) * probability + CONFUSED_SHARE / categories
-    return Told(identifier, np.log(mixed), -float(np.log(categories)))
-
-
-def _weigh_reading(
-    exhibits: Exhibits, reading: Reading, instruments: Sequence[Instrument]
-) -> Measured:
-    circuit = exhibits.suspects.circuit
-    quantity, value_base = measured(circuit, reading)
-    state = resolve_state(circuit, reading.state)
-    shown = exhibits.shown(quantity, state)
-    instrument = next((i for i in instruments if i.id == reading.instrument), None)
-    value = float(to_scale(quantity, np.asarray(value_base)))
-    return Measured(
-        reading.id,
-        quantity,
-        state,
-        value,
-        noise_sd(quantity, value_base, instrument),
-        shown.mean,
-        shown.slope,
-        shown.known,
-        log_broad(quantity, shown.mean, value),
-    )
-
-
-def _weigh_behaviour(exhibits: Exhibits, told: Behaviour) -> Told:
-    check_behaviour(exhibits.suspects.circuit, told.function, told.move)
-    words = exhibits.words(told.function, told.move, told.when)
-    return _told(told.id, words[BEHAVIOURS.index(told.how)], len(BEHAVIOURS))
-
-
-def _weigh_oil(exhibits: Exhibits, look: Look) -> Told:
-    foam = exhibits.foamy()
-    # Water and heat have no cause among the modelled faults: they say nothing about them.
-    others = (1.0 - foam) / (len(OIL_LOOKS) - 1)
-    probability = foam if look.look == "foamy" else others
-    return _told(look.id, probability, len(OIL_LOOKS))
 
 
 @dataclass(frozen=True)
@@ -278,7 +112,7 @@ def _joint(
         precision = np.asarray(np.linalg.inv(widened()), dtype=np.float64)
         solved: Array = np.einsum("crs,cs->cr", precision, error)
         own = precision[:, diagonal, diagonal]
-        alone = _log_normal(solved / own, 1.0 / own)
+        alone = log_normal(solved / own, 1.0 / own)
         gain = broad + np.log(MISREAD_SHARE) - alone - np.log1p(-MISREAD_SHARE)
         gain[aside] = -np.inf
         worst = gain.argmax(axis=1)

@@ -6,7 +6,7 @@ import numpy as np
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.hazards import REFUSE_TEST_ABOVE
-from umweg.core.observe.observations import Instrument
+from umweg.core.observe.instruments import Instrument
 from umweg.core.units import to_base
 
 

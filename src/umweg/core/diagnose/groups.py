@@ -5,13 +5,13 @@ from collections.abc import Sequence
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.evidence import noise_sd
 from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.ranking import LEAST_WEIGHT, Ranking
 from umweg.core.diagnose.steps import Step
-from umweg.core.observe.observations import Instrument
+from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.predict import StatePrediction
 from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.weights import noise_sd
 
 SAME_GROUP_BELOW = 0.35
 """Suspects whose predicted spreads overlap more than this at every offered step are one group."""

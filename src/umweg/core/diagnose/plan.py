@@ -1,35 +1,29 @@
 """The next step: the observation with the most expected information per minute, if it is safe."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from umweg.core.circuit.document import Circuit, MachineState
-from umweg.core.components import component_type
 from umweg.core.components.base import Array
-from umweg.core.diagnose.evidence import noise_sd, spread_band
+from umweg.core.diagnose.evidence import spread_band
 from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
 from umweg.core.diagnose.hazards import LIVE, Hazard, live_line_cautions, pressure_hazard
 from umweg.core.diagnose.ranking import Band, Ranking
 from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
-from umweg.core.observe.exhibits import BEHAVIOURS, Played
-from umweg.core.observe.observations import (
-    Behaviour,
-    IndicatorLook,
-    Instrument,
-    Look,
-    Observation,
-    Reading,
-)
+from umweg.core.observe.exhibits import Exhibits, Played
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.base import Proposal
+from umweg.core.observe.kinds.readings import Reading, blank
+from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, place_label
+from umweg.core.observe.weights import noise_sd
 
 GRID = 48
-LOOK_MIN = 2.0
-WORD_MIN = 3.0
 LEAST_BITS = 0.01
 """What tells less than this is not offered."""
 DETAILED = 12
@@ -76,9 +70,10 @@ class Planner:
         return result
 
     def reading_step(
-        self, quantity: Quantity, name: str, state: MachineState, setup: Setup
+        self, quantity: Quantity, reading: Reading, state: MachineState, setup: Setup
     ) -> Step | None:
-        """Judge one reading; None when it is impossible or tells nothing."""
+        """Judge one reading in a named state; None when it tells nothing."""
+        name = str(reading.state)
         table = self.predictor[state]
         row = table.row(quantity)
         live = self.live
@@ -117,25 +112,25 @@ class Planner:
             )
             refused = refused or f"the workshop has no {what}"
         return Step(
-            "reading",
-            quantity.place,
-            place_label(self.circuit, quantity),
-            quantity.kind,
-            UNIT_OF_KIND[quantity.kind],
-            name,
-            state.label,
-            minutes,
-            bits,
-            None,
-            (),
-            hazard,
-            (*state.cautions, *live_lines),
-            "" if point is None else self.circuit.test_point(point).fitting,
-            instrument,
-            highest,
-            saving - minutes * self.money.labour_per_min,
-            (),
-            refused,
+            kind=reading.kind,
+            point=quantity.place,
+            point_label=place_label(self.circuit, quantity),
+            quantity=quantity.kind,
+            unit=UNIT_OF_KIND[quantity.kind],
+            state=name,
+            state_label=state.label,
+            minutes=minutes,
+            bits=bits,
+            healthy=None,
+            by_suspect=(),
+            hazard=hazard,
+            cautions=(*state.cautions, *live_lines),
+            fitting="" if point is None else self.circuit.test_point(point).fitting,
+            instrument=instrument,
+            highest_bar=highest,
+            saving=saving - minutes * self.money.labour_per_min,
+            asks=reading,
+            refused=refused,
         )
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, list[str]]:
@@ -175,40 +170,51 @@ class Planner:
         low, high = spread_band(quantity, mean[members], variance[members], weight)
         return Band(key, low, high)
 
-    def look_step(
-        self,
-        kind: str,
-        place: str,
-        label: str,
-        state: tuple[str, str],
-        words: Sequence[str],
-        probability: Array,
-        minutes: float,
-    ) -> Step:
-        """Judge something that is seen, not measured; ``probability (W, C)``."""
-        bits, saving = self.stakes.information(probability[:, self.live].T + 1e-9)
-        expected = probability[:, self.live] @ (
-            self.weight[self.live] / self.weight[self.live].sum()
-        )
+    def look_step(self, proposal: Proposal) -> Step:
+        """Judge something that is seen or said, not measured."""
+        probability = proposal.probability[:, self.live]
+        bits, saving = self.stakes.information(probability.T + 1e-9)
+        expected = probability @ (self._live_weight / self._live_weight.sum())
         return Step(
-            kind,
-            place,
-            label,
-            kind,
-            "",
-            *state,
-            minutes,
-            bits,
-            None,
-            (),
-            None,
-            (),
-            "",
-            None,
-            None,
-            saving - minutes * self.money.labour_per_min,
-            tuple((w, float(p)) for w, p in zip(words, expected, strict=True)),
+            kind=proposal.kind,
+            point=proposal.place,
+            point_label=proposal.label,
+            quantity=proposal.kind,
+            unit="",
+            state=proposal.state,
+            state_label=proposal.state_label,
+            minutes=proposal.minutes,
+            bits=bits,
+            healthy=None,
+            by_suspect=(),
+            hazard=None,
+            cautions=proposal.cautions,
+            fitting="",
+            instrument=None,
+            highest_bar=None,
+            saving=saving - proposal.minutes * self.money.labour_per_min,
+            asks=proposal.answers[0].observation,
+            outcomes=tuple(zip(proposal.answers, expected.tolist(), strict=True)),
         )
+
+
+@dataclass(frozen=True)
+class _Asking:
+    """What kinds of observation are told when they are asked for proposals."""
+
+    planner: Planner
+    setup: Setup
+
+    @property
+    def circuit(self) -> Circuit:
+        return self.planner.circuit
+
+    @property
+    def exhibits(self) -> Exhibits:
+        return self.planner.exhibits
+
+    def minutes(self, state: MachineState, point: str | None = None) -> float:
+        return self.setup.minutes(self.circuit, state, point)
 
 
 def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[Step]:
@@ -217,22 +223,23 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     setup = setup_after(circuit, observations)
     predictor.prepare(circuit.states.values())
     steps: list[Step] = []
-    taken = {
-        (o.quantity.replace("time_s", "speed_mm_s"), o.point, o.state)
-        for o in observations
-        if isinstance(o, Reading) and isinstance(o.state, str)
-    }
+    asked = {o.topic() for o in observations}
     for name, state in circuit.states.items():
         if state.engine == "off" and circuit.prime_movers:
             continue
         for quantity in predictor.quantities:
-            if (quantity.kind, quantity.place, name) in taken:
+            if not _readable(circuit, quantity, state):
                 continue
-            if _readable(circuit, quantity, state):
-                step = planner.reading_step(quantity, name, state, setup)
-                if step is not None:
-                    steps.append(step)
-    steps += _looks(planner, observations, setup)
+            reading = blank(quantity, name)
+            if reading.topic() in asked:
+                continue
+            step = planner.reading_step(quantity, reading, state, setup)
+            if step is not None:
+                steps.append(step)
+    asking = _Asking(planner, setup)
+    for kind in OBSERVATIONS:
+        looks = (p for p in kind.proposals(asking) if p.topic not in asked)
+        steps += [s for p in looks if (s := planner.look_step(p)).bits >= LEAST_BITS]
     steps.sort(key=lambda s: (bool(s.refused), -s.bits_per_minute, s.point, s.state))
     first_refused = sum(not s.refused for s in steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
@@ -256,66 +263,3 @@ def _readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool
     if quantity.kind == "drift_mm_min":
         return quantity.place not in state.moves and state.loads.get(quantity.place) == "held"
     return False
-
-
-def _looks(planner: Planner, observations: Sequence[Observation], setup: Setup) -> list[Step]:
-    """Free looks: indicators, oil, and functions nobody has spoken of yet."""
-    circuit, predictor = planner.circuit, planner.predictor
-    steps = []
-    seen = {o.component for o in observations if isinstance(o, IndicatorLook)}
-    running = next(
-        (
-            n
-            for n, s in circuit.states.items()
-            if not s.moves and s.engine == "rated" and not s.interventions
-        ),
-        None,
-    )
-    if running is not None:
-        state = circuit.states[running]
-        for quantity in predictor.quantities:
-            if quantity.kind == "filter_drop_bar" and quantity.place not in seen:
-                trip = planner.exhibits.tripped(quantity.place, state)
-                minutes = setup.minutes(circuit, state, None)
-                steps.append(
-                    planner.look_step(
-                        "indicator",
-                        quantity.place,
-                        place_label(circuit, quantity),
-                        (running, state.label),
-                        component_type(circuit.component(quantity.place).type).indicator_words,
-                        np.stack([trip, 1.0 - trip]),
-                        minutes,
-                    )
-                )
-    if not any(isinstance(o, Look) for o in observations):
-        foam = planner.exhibits.foamy()
-        steps.append(
-            planner.look_step(
-                "oil",
-                "tank",
-                "Oil at the sight glass",
-                ("", "engine off, level posture"),
-                ("foamy", "not foamy"),
-                np.stack([foam, 1.0 - foam]),
-                LOOK_MIN,
-            )
-        )
-    spoken = {(o.function, o.move) for o in observations if isinstance(o, Behaviour)}
-    for function in circuit.functions:
-        for move, call in function.moves.items():
-            if (function.id, move) in spoken:
-                continue
-            words = planner.exhibits.words(function.id, move, "warm")
-            steps.append(
-                planner.look_step(
-                    "behaviour",
-                    f"{function.id}.{move}",
-                    f"{function.label} {call.label}",
-                    ("", "rated speed, warm oil, light and loaded"),
-                    BEHAVIOURS,
-                    words,
-                    WORD_MIN,
-                )
-            )
-    return [s for s in steps if s.bits >= LEAST_BITS]

@@ -10,8 +10,10 @@ from collections.abc import Sequence
 
 from umweg.core.circuit.document import Circuit, Document
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.report import DiagnosisView, report
-from umweg.core.observe.observations import Instrument, Observation
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.observations import Observation
 
 
 class Question(Document):
@@ -53,7 +55,16 @@ def _sha256(document: object) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def answer(diagnostician: Diagnostician, observations: Sequence[Observation]) -> DiagnosisView:
-    """The answer to a question about the diagnostician's circuit with its kit."""
-    diagnosis = diagnostician.diagnose(observations)
+def answer(
+    diagnostician: Diagnostician,
+    observations: Sequence[Observation],
+    ranking: Ranking | None = None,
+) -> DiagnosisView:
+    """The answer to a question about the diagnostician's circuit with its kit.
+
+    Parameters
+    ----------
+    ranking : of the same observations, where it was made already
+    """
+    diagnosis = diagnostician.diagnose(observations, ranking=ranking)
     return report(diagnostician.circuit, diagnosis, observations)

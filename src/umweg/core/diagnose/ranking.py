@@ -10,19 +10,14 @@ from functools import cached_property
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.evidence import (
-    Belief,
-    Evidence,
-    Measured,
-    believe,
-    spread_band,
-    weigh,
-)
+from umweg.core.diagnose.evidence import Belief, believe, spread_band
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis, Population
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Suspects
-from umweg.core.observe.observations import Instrument, Observation
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.observations import Observation
+from umweg.core.observe.weights import Evidence, Measured
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
@@ -216,7 +211,7 @@ def rank(
     evidence, left_out = [], []
     for observation in observations:
         try:
-            evidence.append(weigh(exhibits, observation, instruments))
+            evidence.append(observation.weigh(exhibits, instruments))
         except UmwegError as error:
             left_out.append(LeftOut(observation.id, error.message))
     belief = believe(exhibits.suspects, evidence)

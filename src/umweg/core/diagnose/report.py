@@ -5,34 +5,15 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.components import component_type
 from umweg.core.diagnose.diagnosis import Diagnosis
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
 from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
 from umweg.core.diagnose.steps import Step
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
-from umweg.core.observe.exhibits import check_behaviour, check_indicator
-from umweg.core.observe.observations import (
-    Behaviour,
-    IndicatorLook,
-    Observation,
-    Reading,
-    measured,
-    resolve_state,
-)
-from umweg.core.observe.quantities import WORDS_OF_KIND, place_label
+from umweg.core.observe.observations import Observation
+from umweg.core.observe.quantities import WORDS_OF_KIND
 from umweg.core.shop.verdict import specification_for
-
-HOW_WORDS = {
-    "as_usual": "as usual",
-    "slow": "slow",
-    "weak": "weak: moves light, stalls loaded",
-    "dead": "dead",
-    "reversed": "goes the other way",
-    "drifts": "drifts when held",
-}
-WHEN_WORDS = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}
 
 
 class View(BaseModel):
@@ -99,10 +80,11 @@ class HazardView(View):
 
 
 class OutcomeView(View):
-    """A word that could be the answer, and how likely it is."""
+    """A word that could be the answer, how likely it is, and the observation to keep for it."""
 
     word: str
     probability: float
+    entry: Observation
 
 
 class StepView(View):
@@ -217,7 +199,7 @@ def _words_by_id(circuit: Circuit, observations: Sequence[Observation]) -> dict[
     found = {}
     for observation in observations:
         try:
-            found[observation.id] = observation_words(circuit, observation)
+            found[observation.id] = observation.words(circuit)
         except UmwegError as error:
             found[observation.id] = f"An observation that does not fit the machine: {error.message}"
     return found
@@ -238,34 +220,6 @@ def hypothesis_title(circuit: Circuit, hypothesis: Hypothesis) -> str:
         )
         or "No hydraulic fault (operator, interlock, expectation)"
     )
-
-
-def observation_words(circuit: Circuit, observation: Observation) -> str:
-    """An observation as one line of plain text.
-
-    Raises
-    ------
-    ObservationError : it names something the circuit lacks.
-    """
-    if isinstance(observation, Reading):
-        state = resolve_state(circuit, observation.state)
-        quantity, _ = measured(circuit, observation)
-        values = ", ".join(f"{v:g}" for v in (observation.value, *observation.repeats))
-        return f"{place_label(circuit, quantity)} {values} {observation.unit} — {state.label}"
-    if isinstance(observation, Behaviour):
-        check_behaviour(circuit, observation.function, observation.move)
-        function = circuit.function(observation.function)
-        move = function.moves[observation.move].label
-        return (
-            f"{function.label} {move}: {HOW_WORDS[observation.how]}, {WHEN_WORDS[observation.when]}"
-        )
-    if isinstance(observation, IndicatorLook):
-        check_indicator(circuit, observation.component)
-        resolve_state(circuit, observation.state)
-        part = circuit.component(observation.component)
-        yes, no = component_type(part.type).indicator_words
-        return f"{part.label}: {yes if observation.tripped else no}"
-    return f"Oil looks {observation.look}"
 
 
 def band_view(band: Band | None) -> BandView | None:
@@ -345,7 +299,12 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         healthy=band_view(step.healthy),
         specification=specification,
         by_suspect=[BandView(key=b.key, low=b.low, high=b.high) for b in step.by_suspect],
-        outcomes=[OutcomeView(word=w, probability=p) for w, p in step.outcomes],
+        outcomes=[
+            OutcomeView.model_validate(
+                {"word": answer.word, "probability": share, "entry": answer.observation}
+            )
+            for answer, share in step.outcomes
+        ],
         hazards=[]
         if hazard is None
         else [

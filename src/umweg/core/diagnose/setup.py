@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from umweg.core.circuit.document import Circuit, MachineState
-from umweg.core.observe.observations import Observation, Reading
+from umweg.core.observe.observations import Observation
 
 READ_MIN = 1.0
 INLINE_MIN = 18.0
@@ -48,12 +48,6 @@ class Setup:
 
 def setup_after(circuit: Circuit, observations: Sequence[Observation]) -> Setup:
     """How the machine stands after the observations so far, in the order they were made."""
-    state: MachineState | None = None
-    points: set[str] = set()
-    for observation in observations:
-        if isinstance(observation, Reading):
-            named = observation.state
-            state = circuit.states.get(named) if isinstance(named, str) else named
-            if observation.quantity in ("pressure_bar", "flow_lpm", "voltage_v"):
-                points.add(observation.point)
-    return Setup(state, frozenset(points))
+    found = [left for o in observations if (left := o.left(circuit)) is not None]
+    points: frozenset[str] = frozenset().union(*(left.points for left in found))
+    return Setup(found[-1].state if found else None, points)

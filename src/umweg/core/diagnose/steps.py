@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from umweg.core.diagnose.hazards import Hazard
 from umweg.core.diagnose.ranking import Band
-from umweg.core.observe.observations import Instrument
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.base import Answer, Observed
 
 RISK_AVERSION = 4.0
 
@@ -31,8 +32,10 @@ class Step:
     highest_bar: float | None
     saving: float
     """Expected money saved by knowing, less the time it takes; below 0 it is not worth it."""
-    outcomes: tuple[tuple[str, float], ...] = ()
-    """For looks: each word and its probability."""
+    asks: Observed
+    """What is to be observed, its answer being none yet."""
+    outcomes: tuple[tuple[Answer, float], ...] = ()
+    """For looks and questions: each answer and its probability."""
     refused: str = ""
 
     @property

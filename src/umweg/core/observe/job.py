@@ -6,7 +6,8 @@ from pydantic import Field, ValidationError
 
 from umweg.core.circuit.document import Document, problems_of, read_json
 from umweg.core.errors import FormatError
-from umweg.core.observe.observations import Instrument, Observation
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.observations import Observation
 
 
 class MachineCard(Document):

@@ -123,12 +123,7 @@ class Predictor:
                 self._done.pop(state_key(state), None)
 
     def _solve_healthy(self, states: list[SolvableState], labels: list[str]) -> Array:
-        empty = Cases(
-            np.arange(len(states)),
-            np.full((len(states), 1), -1, dtype=np.intp),
-            np.zeros((len(states), 1)),
-        )
-        healthy = self.solver.solve(states, empty)
+        healthy = self.solver.solve(states, Cases.as_documented(len(states)))
         for label, fine in zip(labels, healthy.converged, strict=True):
             if not fine:
                 raise SolveError(f"the healthy machine has no steady state in “{label}”")

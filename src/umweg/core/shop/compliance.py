@@ -2,16 +2,12 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from umweg.core.circuit.document import Circuit, Component, MachineState, Specification
 from umweg.core.components import component_type
 from umweg.core.errors import Problem, SolveError
-from umweg.core.network.network import Network
-from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.machine import Machine
 from umweg.core.observe.quantities import UNIT_OF_KIND, Kind, Quantity, speed_of
 from umweg.core.shop.verdict import judge
-from umweg.core.solve.steady import SteadySolver
 
 STANDS_BELOW = 0.5
 """Slower than this [mm/s or rpm] a function that is called for does not move at all."""
@@ -25,7 +21,8 @@ def unmet_specifications(circuit: Circuit) -> list[Problem]:
     ----------
     circuit : a document that passed the check of its structure
     """
-    return [p for p in (_unmet(_healthy(circuit), s) for s in circuit.specifications) if p]
+    machine = Machine(circuit)
+    return [p for p in (_unmet(machine, s) for s in circuit.specifications) if p]
 
 
 def wrong_moves(circuit: Circuit) -> list[Problem]:
@@ -33,7 +30,7 @@ def wrong_moves(circuit: Circuit) -> list[Problem]:
 
     Only moves that state their direction are judged, at rated speed and light load.
     """
-    machine = _healthy(circuit)
+    machine = Machine(circuit)
     return [
         problem
         for function in circuit.functions
@@ -70,19 +67,14 @@ def findings(circuit: Circuit) -> list[Problem]:
     return [*turned_round(circuit), *wrong_moves(circuit), *unmet_specifications(circuit)]
 
 
-def _healthy(circuit: Circuit) -> HiddenMachine:
-    solver = SteadySolver(Network(circuit))
-    return HiddenMachine(circuit, (), np.random.default_rng(0), solver)
-
-
-def _unmet(machine: HiddenMachine, spec: Specification) -> Problem | None:
+def _unmet(machine: Machine, spec: Specification) -> Problem | None:
     if spec.quantity == "indicator":
         return None
     kind: Kind = spec.quantity
     state = machine.circuit.states[spec.state]
     where = f"specification {spec.id}"
     try:
-        value = machine.value(Quantity(kind, spec.point), state, healthy=True)
+        value = machine.value(Quantity(kind, spec.point), state)
     except SolveError:
         return Problem("unmet", where, f"the healthy machine has no steady state in “{spec.state}”")
     verdict = judge(spec, value, 0.0)
@@ -98,7 +90,7 @@ def _unmet(machine: HiddenMachine, spec: Specification) -> Problem | None:
     )
 
 
-def _wrong(machine: HiddenMachine, function_id: str, move: str) -> Problem | None:
+def _wrong(machine: Machine, function_id: str, move: str) -> Problem | None:
     circuit = machine.circuit
     function = circuit.function(function_id)
     direction = function.moves[move].direction
@@ -111,7 +103,7 @@ def _wrong(machine: HiddenMachine, function_id: str, move: str) -> Problem | Non
     )
     where = f"function {function_id}, move {move}"
     try:
-        speed = machine.signed(speed_of(circuit, function_id), state, healthy=True)
+        speed = machine.signed(speed_of(circuit, function_id), state)
     except SolveError:
         return Problem("wrong_move", where, "the healthy machine has no steady state in this move")
     if abs(speed) < STANDS_BELOW:

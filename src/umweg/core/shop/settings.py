@@ -3,13 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
 from scipy.optimize import brentq
 
 from umweg.core.circuit.document import Adjuster, MachineState
 from umweg.core.errors import StateError
-from umweg.core.observe.quantities import Extractor, Quantity, from_scale
-from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.observe.machine import Machine
+from umweg.core.observe.quantities import Quantity
+from umweg.core.solve.steady import SteadySolver
 
 
 @dataclass(frozen=True)
@@ -93,25 +93,7 @@ def _setting(adjuster: Adjuster, value: float, now: float) -> Setting:
 def _read(
     solver: SteadySolver, state: MachineState, values: dict[str, float], reading: Difference
 ) -> float:
-    network = solver.network
-    solvable = network.state(state)
-    cases = Cases(
-        np.zeros(1, dtype=np.intp),
-        np.array([[network.slot[k] for k in values]], dtype=np.intp),
-        np.array([list(values.values())]),
-    )
-    solution = solver.solve([solvable], cases)
-    if not solution.converged[0]:
-        raise StateError(f"the machine has no steady state in “{state.label}” with that setting")
-    parameters = solver.parameters_of([solvable], cases)
-    nothing = np.zeros((0, network.unknown_count, 1))
-    extract = Extractor(network)
-
-    def value(quantity: Quantity) -> float:
-        raw, _ = extract.value_and_slope(
-            quantity, solution.across, parameters, solvable.viscosity_mm2_s, nothing
-        )
-        return float(from_scale(quantity, raw)[0])
-
-    upper = value(reading.upper)
-    return upper if reading.lower is None else upper - value(reading.lower)
+    own = {solver.network.slot[key]: value for key, value in values.items()}
+    machine = Machine(solver.network.circuit, solver, own)
+    upper = machine.value(reading.upper, state)
+    return upper if reading.lower is None else upper - machine.value(reading.lower, state)

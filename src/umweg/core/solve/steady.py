@@ -6,7 +6,7 @@ is under a careful rule and then a patient one; what is left then starts again f
 candidate that still has no solution is flagged, and never shown as a number.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -85,6 +85,19 @@ class Cases:
     def part(self, rows: slice) -> "Cases":
         """Some of the cases."""
         return Cases(self.state[rows], self.slot[rows], self.value[rows])
+
+    @classmethod
+    def one(cls, own: Mapping[int, float]) -> "Cases":
+        """One case in the first state, with the values of some parameter slots."""
+        slot = np.array([list(own) or [-1]], dtype=np.intp)
+        value = np.array([list(own.values()) or [0.0]], dtype=float)
+        return cls(np.zeros(1, dtype=np.intp), slot, value)
+
+    @classmethod
+    def as_documented(cls, states: int) -> "Cases":
+        """The machine of the document once in each of so many states."""
+        nothing = np.full((states, 1), -1, dtype=np.intp)
+        return cls(np.arange(states, dtype=np.intp), nothing, np.zeros((states, 1)))
 
 
 @dataclass(frozen=True)

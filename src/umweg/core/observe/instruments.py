@@ -1,0 +1,21 @@
+"""What readings are taken with."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from umweg.core.circuit.document import Document, Text
+
+Number = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+
+
+class Instrument(Document):
+    """What a reading is taken with; ``accuracy_pct`` is of full scale, two standard deviations."""
+
+    id: str
+    label: str
+    measures: Literal["pressure", "flow", "time", "length", "voltage", "speed"]
+    low: Number = 0
+    high: Number = Field(gt=0)
+    unit: Text
+    accuracy_pct: float = Field(default=1.6, gt=0, le=20)

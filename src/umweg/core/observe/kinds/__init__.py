@@ -1,0 +1,1 @@
+"""The kinds of observation: each is one declaration that everything else discovers."""

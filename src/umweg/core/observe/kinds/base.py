@@ -1,0 +1,158 @@
+"""What a kind of observation declares: one class, from the entry to the step that asks for it."""
+
+from abc import abstractmethod
+from collections.abc import Hashable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol, Self
+
+from umweg.core.circuit.document import Circuit, Document, MachineState, Text
+from umweg.core.components.base import Array
+from umweg.core.errors import ObservationError
+from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.weights import Evidence
+
+WARM = "rated speed, warm oil, light and loaded"
+
+
+@dataclass(frozen=True)
+class Left:
+    """How an observation leaves the machine: the state it stands in, and where a gauge hangs."""
+
+    state: MachineState | None = None
+    points: frozenset[str] = field(default_factory=frozenset)
+
+
+class Observed(Document):
+    """An observation as people enter it, and everything that follows from its kind."""
+
+    id: Text
+
+    @abstractmethod
+    def topic(self) -> Hashable:
+        """What was asked: two observations of one topic differ in the answer only."""
+
+    @abstractmethod
+    def check(self, suspects: Suspects) -> None:
+        """Refuse what could never be weighed on this machine.
+
+        Raises
+        ------
+        ObservationError : it names something the circuit lacks, or its unit or value cannot be.
+        StateError : it was made in a state that the circuit cannot be in.
+        """
+
+    @abstractmethod
+    def words(self, circuit: Circuit) -> str:
+        """One line of plain text.
+
+        Raises
+        ------
+        ObservationError : it names something the circuit lacks.
+        """
+
+    @abstractmethod
+    def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Evidence:
+        """Evidence about every candidate.
+
+        Raises
+        ------
+        ObservationError : it names something the circuit lacks, or a unit that does not fit.
+        StateError : it was made in a state that the circuit cannot be in.
+        NotPlayedError : what the candidates would show there was not worked out yet.
+        """
+
+    @abstractmethod
+    def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> Self:
+        """The same observation as it comes out on a simulated machine.
+
+        Raises
+        ------
+        SolveError : the machine has no steady state there.
+        """
+
+    def left(self, circuit: Circuit) -> Left | None:
+        """How it leaves the machine; None where it changes nothing."""
+        del circuit
+        return None
+
+    @classmethod
+    def sights(cls, circuit: Circuit) -> Iterable[tuple[str, Sight, Sequence[MachineState]]]:
+        """All that can be seen of this kind, for playing ahead.
+
+        Yields
+        ------
+        name of the share of the work, what is seen, and states that nothing else needs
+        """
+        del circuit
+        return ()
+
+    @classmethod
+    def proposals(cls, asking: "Asking") -> "Iterable[Proposal]":
+        """Looks and questions of this kind that could come next."""
+        del asking
+        return ()
+
+
+class Asking(Protocol):
+    """What a kind needs to know to propose something."""
+
+    @property
+    def circuit(self) -> Circuit:
+        """The machine's circuit."""
+        ...
+
+    @property
+    def exhibits(self) -> Exhibits:
+        """What each candidate would show."""
+        ...
+
+    def minutes(self, state: MachineState, point: str | None = None) -> float:
+        """How long it takes from here until something can be observed in a state."""
+        ...
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One of the answers to a look or a question: its word, and the observation that it makes."""
+
+    word: str
+    observation: Observed
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A look or a question: where, in which state, how long it takes, and what each would answer."""
+
+    kind: str
+    place: str
+    label: str
+    state: str
+    state_label: str
+    minutes: float
+    answers: tuple[Answer, ...]
+    probability: Array
+    """(W, C) of each answer, for each candidate."""
+    cautions: tuple[str, ...] = ()
+
+    @property
+    def topic(self) -> Hashable:
+        """What is asked."""
+        return self.answers[0].observation.topic()
+
+
+def resolve_state(circuit: Circuit, state: str | MachineState) -> MachineState:
+    """A named state of the circuit, or the state itself.
+
+    Raises
+    ------
+    ObservationError : the circuit has no state of that name.
+    """
+    if isinstance(state, MachineState):
+        return state
+    if state not in circuit.states:
+        raise ObservationError(
+            f"there is no state “{state}”; the circuit has {', '.join(circuit.states)}"
+        )
+    return circuit.states[state]

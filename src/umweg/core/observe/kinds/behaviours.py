@@ -1,0 +1,246 @@
+"""How a function behaves, in the operator's words."""
+
+from collections.abc import Hashable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+from scipy.special import ndtr
+
+from umweg.core.circuit.document import Circuit, MachineState, Text
+from umweg.core.components.base import Array
+from umweg.core.errors import ObservationError
+from umweg.core.observe.exhibits import Exhibits, Suspects
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.base import WARM, Answer, Asking, Observed, Proposal
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.quantities import (
+    STANDS_SHARE,
+    drift_of,
+    moved_net,
+    speed_of,
+    to_scale,
+)
+from umweg.core.observe.weights import Told, told
+
+How = Literal["as_usual", "slow", "weak", "dead", "reversed", "drifts"]
+When = Literal["cold", "warm", "hot"]
+BEHAVIOURS: tuple[How, ...] = get_args(How)
+HOW_WORDS: dict[How, str] = {
+    "as_usual": "as usual",
+    "slow": "slow",
+    "weak": "weak: moves light, stalls loaded",
+    "dead": "dead",
+    "reversed": "goes the other way",
+    "drifts": "drifts when held",
+}
+WHEN_WORDS: dict[When, str] = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}
+OIL_C_OF_WHEN: dict[str, float] = {"cold": 15.0, "warm": 50.0, "hot": 80.0}
+WEAK_BELOW = 0.45
+"""Loaded speed, as a share of the light one, below which a function is “weak”."""
+SLOW_BELOW = 0.85
+"""Share of the healthy speed below which a function is “slow”."""
+WORD_MIN = 3.0
+
+
+class Behaviour(Observed):
+    """How a function behaves, in the operator's words."""
+
+    kind: Literal["behaviour"] = "behaviour"
+    function: Text
+    move: Text
+    how: How
+    when: When = "warm"
+
+    def topic(self) -> Hashable:
+        """Which move of which function."""
+        return self.kind, self.function, self.move
+
+    def check(self, suspects: Suspects) -> None:
+        """The machine has this move."""
+        check_behaviour(suspects.circuit, self.function, self.move)
+
+    def words(self, circuit: Circuit) -> str:
+        """Function, move, word and oil."""
+        check_behaviour(circuit, self.function, self.move)
+        function = circuit.function(self.function)
+        move = function.moves[self.move].label
+        return f"{function.label} {move}: {HOW_WORDS[self.how]}, {WHEN_WORDS[self.when]}"
+
+    def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
+        """Against the word that each candidate would call for."""
+        del instruments
+        check_behaviour(exhibits.suspects.circuit, self.function, self.move)
+        words = exhibits.seen(Spoken(self.function, self.move, self.when))
+        return told(self.id, words[BEHAVIOURS.index(self.how)], len(BEHAVIOURS))
+
+    def witnessed(
+        self, machine: HiddenMachine, instrument: Instrument | None = None
+    ) -> "Behaviour":
+        """The word of somebody who sees the function move light, loaded and held."""
+        del instrument
+        how = how_it_behaves(machine, self.function, self.move, self.when)
+        return self.model_copy(update={"how": how})
+
+    @classmethod
+    def sights(cls, circuit: Circuit) -> Iterable[tuple[str, "Spoken", Sequence[MachineState]]]:
+        """Every move in every oil, warm oil first."""
+        named = {s.model_dump_json() for s in circuit.states.values()}
+        for when in sorted(get_args(When), key=lambda w: w != "warm"):
+            for function in circuit.functions:
+                for move in function.moves:
+                    states = behaviour_states(circuit, function.id, move, when)
+                    own = [s for s in states if s.model_dump_json() not in named]
+                    spoken = Spoken(function.id, move, when)
+                    yield f"{when}/{function.id}", spoken, () if when == "warm" else own
+
+    @classmethod
+    def proposals(cls, asking: Asking) -> Iterable[Proposal]:
+        """Every move that there is."""
+        for function in asking.circuit.functions:
+            for name, move in function.moves.items():
+                yield Proposal(
+                    cls.model_fields["kind"].default,
+                    f"{function.id}.{name}",
+                    f"{function.label} {move.label}",
+                    "",
+                    WARM,
+                    WORD_MIN,
+                    tuple(
+                        Answer(
+                            HOW_WORDS[how],
+                            cls(id="new", function=function.id, move=name, how=how),
+                        )
+                        for how in BEHAVIOURS
+                    ),
+                    asking.exhibits.seen(Spoken(function.id, name, "warm")),
+                )
+
+
+@dataclass(frozen=True)
+class Spoken:
+    """The word for one move in cold, warm or hot oil."""
+
+    function: str
+    move: str
+    when: str
+
+    @property
+    def name(self) -> str:
+        """Stable name."""
+        return f"words/{self.function}/{self.move}/{self.when}"
+
+    def probability(self, predictor: Predictor) -> Array:
+        """(6, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
+
+        Light speed below an eighth of the healthy one is “dead”, or “reversed” where the function
+        goes the other way, light or loaded; light but not loaded is “weak”; below 85 % is “slow”;
+        a held load that moves more than 10 mm/min “drifts”. The limits are soft, by the spread of
+        the prediction and of the operator's eye.
+        """
+        circuit = predictor.circuit
+        *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
+        can_drift = "held" in circuit.function(self.function).loads
+        predictor.prepare([*moving, held] if can_drift else moving)
+        speed = speed_of(circuit, self.function)
+        net = predictor.network.net_index[moved_net(circuit, self.function)]
+        ratios, spreads = [], []
+        for state in moving:
+            table = predictor[state]
+            row = table.row(speed)
+            healthy = max(float(table.mean[row, 0]), 1e-3)
+            along = np.sign(table.solution.across[net] * table.healthy[net])
+            ratios.append(along * table.mean[row] / healthy)
+            spread = np.sqrt((table.slope[row] ** 2).sum(axis=0)) / healthy
+            spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
+        light, loaded = ratios[0], ratios[-1]
+        drifts = self._drifts(predictor, held) if can_drift else 0.0 * light
+        stands = ndtr((STANDS_SHARE - light) / 0.05)
+        back = ndtr((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
+        weak = ndtr((WEAK_BELOW - loaded / np.maximum(light, 0.05)) / spreads[-1])
+        slow = ndtr((SLOW_BELOW - np.minimum(light, loaded)) / spreads[-1])
+        words: dict[How, Array] = {
+            "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow),
+            "slow": (1.0 - stands) * (1.0 - weak) * slow,
+            "weak": (1.0 - stands) * weak,
+            "dead": stands * (1.0 - back),
+            "reversed": stands * back,
+        }
+        chosen = np.stack([words[word] for word in BEHAVIOURS[:-1]])
+        result: Array = np.vstack([chosen * (1.0 - drifts), drifts[None]])
+        return result
+
+    def _drifts(self, predictor: Predictor, held: MachineState) -> Array:
+        """(C,) probability that an operator sees a held function move by itself."""
+        table = predictor[held]
+        drift, limit = drift_of(predictor.circuit, self.function)
+        row = table.row(drift)
+        spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
+        mean = np.abs(table.mean[row])
+        result: Array = ndtr((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
+        return result
+
+
+def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: When) -> How:
+    """How an operator would say that a function of a simulated machine behaves.
+
+    Raises
+    ------
+    SolveError : the machine has no steady state there.
+    """
+    circuit = machine.circuit
+    *moving, held = behaviour_states(circuit, function_id, move, when)
+    speed = speed_of(circuit, function_id)
+    ratios = [machine.signed(speed, s) / machine.as_documented.signed(speed, s) for s in moving]
+    light, loaded = ratios[0], ratios[-1]
+    if light < STANDS_SHARE:
+        return "reversed" if min(light, loaded) < -STANDS_SHARE else "dead"
+    if loaded < WEAK_BELOW * light:
+        return "weak"
+    if min(light, loaded) < SLOW_BELOW:
+        return "slow"
+    if "held" not in circuit.function(function_id).loads:
+        return "as_usual"
+    drift, limit = drift_of(circuit, function_id)
+    return "drifts" if machine.value(drift, held) > limit else "as_usual"
+
+
+def behaviour_states(
+    circuit: Circuit, function_id: str, move: str, when: str
+) -> list[MachineState]:
+    """The states in which an operator judges a function: light, loaded, held."""
+    function = circuit.function(function_id)
+    oil_c = OIL_C_OF_WHEN[when]
+    states = []
+    for load in ("free", "working"):
+        if load in function.loads:
+            states.append(
+                MachineState(
+                    label=f"{function.label} {function.moves[move].label}, {load}",
+                    engine="rated",
+                    oil_c=oil_c,
+                    moves={function_id: move},
+                    loads={function_id: load},
+                )
+            )
+    states.append(
+        MachineState(
+            label=f"{function.label} held", engine="idle", oil_c=oil_c, loads={function_id: "held"}
+        )
+    )
+    return states
+
+
+def check_behaviour(circuit: Circuit, function_id: str, move: str) -> None:
+    """Refuse a move that this machine does not have.
+
+    Raises
+    ------
+    ObservationError : names the moves that there are.
+    """
+    if not any(f.id == function_id and move in f.moves for f in circuit.functions):
+        known = ", ".join(f"{f.id}.{m}" for f in circuit.functions for m in f.moves)
+        raise ObservationError(
+            f"there is no function “{function_id}.{move}”; the machine has {known}"
+        )

@@ -1,0 +1,158 @@
+"""Numbers read from an instrument, a watch or a rule."""
+
+from collections.abc import Hashable, Sequence
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from umweg.core.circuit.document import Circuit, MachineState, Text
+from umweg.core.errors import ObservationError
+from umweg.core.observe.exhibits import Exhibits, Suspects
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.instruments import Instrument, Number
+from umweg.core.observe.kinds.base import Left, Observed, resolve_state
+from umweg.core.observe.quantities import (
+    UNIT_OF_KIND,
+    Kind,
+    Quantity,
+    check_quantity,
+    place_label,
+    to_scale,
+)
+from umweg.core.observe.weights import Measured, log_broad, noise_sd
+from umweg.core.units import UNITS, to_base
+
+ReadAs = Literal[
+    "pressure_bar",
+    "flow_lpm",
+    "speed_mm_s",
+    "speed_rpm",
+    "drift_mm_min",
+    "time_s",
+    "voltage_v",
+]
+DIMENSION: dict[ReadAs, str] = {
+    "pressure_bar": "pressure",
+    "flow_lpm": "flow",
+    "time_s": "time",
+    "drift_mm_min": "drift",
+    "speed_mm_s": "velocity",
+    "speed_rpm": "speed",
+    "voltage_v": "voltage",
+}
+
+
+class Reading(Observed):
+    """A number read at a place in a state; kept as taken, compared in base units.
+
+    ``quantity`` “time_s” is a stroke timed by watch: its speed is what is compared.
+    """
+
+    kind: Literal["reading"] = "reading"
+    point: Text
+    quantity: ReadAs
+    state: Text | MachineState
+    value: Number
+    unit: Text
+    repeats: list[Number] = Field(default_factory=list, max_length=50)
+    instrument: Text | None = None
+
+    def topic(self) -> Hashable:
+        """Which quantity, where, in which state; a timed stroke is a speed."""
+        quantity = "speed_mm_s" if self.quantity == "time_s" else self.quantity
+        state = self.state if isinstance(self.state, str) else self.state.model_dump_json()
+        return self.kind, quantity, self.point, state
+
+    def check(self, suspects: Suspects) -> None:
+        """Its place, unit and state are those of this machine."""
+        measured(suspects.circuit, self)
+        suspects.network.state(resolve_state(suspects.circuit, self.state))
+
+    def words(self, circuit: Circuit) -> str:
+        """Place, values and state."""
+        state = resolve_state(circuit, self.state)
+        quantity, _ = measured(circuit, self)
+        values = ", ".join(f"{v:g}" for v in (self.value, *self.repeats))
+        return f"{place_label(circuit, quantity)} {values} {self.unit} — {state.label}"
+
+    def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Measured:
+        """Against what each candidate would show there."""
+        circuit = exhibits.suspects.circuit
+        quantity, value_base = measured(circuit, self)
+        state = resolve_state(circuit, self.state)
+        shown = exhibits.shown(quantity, state)
+        instrument = next((i for i in instruments if i.id == self.instrument), None)
+        value = float(to_scale(quantity, np.asarray(value_base)))
+        return Measured(
+            self.id,
+            quantity,
+            state,
+            value,
+            noise_sd(quantity, value_base, instrument),
+            shown.mean,
+            shown.slope,
+            shown.known,
+            log_broad(quantity, shown.mean, value),
+        )
+
+    def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "Reading":
+        """The true value with its instrument's noise."""
+        quantity, _ = measured(machine.circuit, self.model_copy(update={"value": 1.0}))
+        true = machine.value(quantity, resolve_state(machine.circuit, self.state))
+        if quantity.compressed:
+            value = true * float(np.exp(0.2 * machine.draw()))
+        else:
+            value = true + noise_sd(quantity, true, instrument) * machine.draw()
+        named = None if instrument is None else instrument.id
+        found = {"value": value, "unit": UNIT_OF_KIND[quantity.kind], "instrument": named}
+        return self.model_copy(update=found)
+
+    def left(self, circuit: Circuit) -> Left | None:
+        """The machine stands in its state, and a gauge hangs where one was needed."""
+        state = circuit.states.get(self.state) if isinstance(self.state, str) else self.state
+        hangs = self.quantity in ("pressure_bar", "flow_lpm", "voltage_v")
+        return Left(state, frozenset({self.point} if hangs else ()))
+
+
+def blank(quantity: Quantity, state: str) -> Reading:
+    """A reading of a quantity in a named state that was not taken yet."""
+    return Reading.model_validate(
+        {
+            "id": "new",
+            "point": quantity.place,
+            "quantity": quantity.kind,
+            "state": state,
+            "value": 0.0,
+            "unit": UNIT_OF_KIND[quantity.kind],
+        }
+    )
+
+
+def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
+    """The quantity and its value in base units: mean of the repeats, stroke over time for a watch.
+
+    Raises
+    ------
+    ObservationError : unknown place, unit of the wrong kind, a time without a stroke, or a time
+        that is not positive.
+    """
+    wanted = DIMENSION[reading.quantity]
+    if reading.unit not in UNITS or UNITS[reading.unit].kind != wanted:
+        fit = ", ".join(u.symbol for u in UNITS.values() if u.kind == wanted)
+        raise ObservationError(f"“{reading.unit}” is not a unit of {wanted}; use {fit}")
+    values = [reading.value, *reading.repeats]
+    mean = sum(values) / len(values)
+    if reading.quantity == "time_s":
+        quantity = Quantity("speed_mm_s", reading.point)
+        check_quantity(circuit, quantity)
+        stroke = circuit.function(reading.point).stroke_mm
+        if stroke <= 0:
+            raise ObservationError(f"function “{reading.point}” has no stroke, time it as a speed")
+        if mean <= 0:
+            raise ObservationError("a time must be more than 0 s")
+        return quantity, stroke / to_base(mean, reading.unit)
+    kind: Kind = reading.quantity
+    quantity = Quantity(kind, reading.point)
+    check_quantity(circuit, quantity)
+    return quantity, to_base(mean, reading.unit)

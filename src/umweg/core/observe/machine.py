@@ -1,0 +1,82 @@
+"""One machine with parameters of its own, solved a state at a time."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components.base import Array
+from umweg.core.errors import SolveError
+from umweg.core.network.network import Network
+from umweg.core.observe.quantities import Extractor, Quantity, from_scale, moved_net
+from umweg.core.solve.steady import Cases, SteadySolver
+
+
+class Machine:
+    """The healthy machine as documented, or one whose parameters differ.
+
+    Parameters
+    ----------
+    own : parameter slot to this machine's own value; what is not named is as documented
+    """
+
+    def __init__(
+        self,
+        circuit: Circuit,
+        solver: SteadySolver | None = None,
+        own: Mapping[int, float] | None = None,
+    ) -> None:
+        self.circuit = circuit
+        self.solver = solver or SteadySolver(Network(circuit))
+        self.network = self.solver.network
+        self.own = dict(own or {})
+        self._extract = Extractor(self.network)
+
+    @property
+    def cases(self) -> Cases:
+        """This machine as the only case of a batch."""
+        return Cases.one(self.own)
+
+    def value(self, quantity: Quantity, state: MachineState) -> float:
+        """The true value of a quantity in base units.
+
+        Raises
+        ------
+        SolveError : this machine has no steady state there.
+        """
+        return float(from_scale(quantity, self._solved(quantity, state)[0])[0])
+
+    def signed(self, quantity: Quantity, state: MachineState) -> float:
+        """Speed of a function's actuator with its direction: out or forward is positive.
+
+        Raises
+        ------
+        SolveError : this machine has no steady state there.
+        """
+        value, across = self._solved(quantity, state)
+        sign = np.sign(across[self.network.net_index[moved_net(self.circuit, quantity.place)]])
+        return float(sign * from_scale(quantity, value)[0])
+
+    def across(self, state: MachineState) -> Array:
+        """(N,) solved across variables.
+
+        Raises
+        ------
+        SolveError : this machine has no steady state there.
+        """
+        solution = self.solver.solve([self.network.state(state)], self.cases)
+        if not solution.converged[0]:
+            raise SolveError(f"the machine has no steady state in “{state.label}”")
+        across: Array = solution.across[:, 0]
+        return across
+
+    def _solved(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
+        """The quantity on its comparison scale, and the solved across variables."""
+        across = self.across(state)
+        solvable = self.network.state(state)
+        parameters = self.solver.parameters_of([solvable], self.cases)
+        nothing: Array = np.zeros((0, self.network.unknown_count, 1))
+        value, _ = self._extract.value_and_slope(
+            quantity, across[:, None], parameters, solvable.viscosity_mm2_s, nothing
+        )
+        return value, across

@@ -1,0 +1,107 @@
+"""What an observation says about every candidate: a number that was measured, or a word."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from umweg.core.circuit.document import MachineState
+from umweg.core.components.base import Array
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.quantities import Quantity
+from umweg.core.units import to_base
+
+MISREAD_SHARE = 0.02
+"""How often a reading is simply wrong: wrong port, wrong unit, stuck needle."""
+CONFUSED_SHARE = 0.04
+"""How often an operator's word is the wrong word."""
+CONDITIONS_SD = 0.01
+"""Relative error from conditions not quite met."""
+FLOOR_SD = 0.2
+"""No reading is taken finer than this [bar or L/min]; the model is not finer either."""
+DEFAULT_ACCURACY_PCT = 1.6
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A reading against all candidates, on the comparison scale."""
+
+    id: str
+    quantity: Quantity
+    state: MachineState
+    value: float
+    noise_sd: float
+    mean: Array
+    slope: Array
+    known: NDArray[np.bool_]
+    log_broad: float
+
+    def marginal(self) -> Array:
+        """(C,) log likelihood of this reading alone."""
+        variance = np.einsum("uc,uc->c", self.slope, self.slope) + self.noise_sd**2
+        fit = log_normal(self.value - self.mean, variance)
+        fit = np.logaddexp(fit + np.log1p(-MISREAD_SHARE), self.log_broad + np.log(MISREAD_SHARE))
+        return np.where(self.known, fit, self.log_broad)
+
+
+@dataclass(frozen=True)
+class Told:
+    """Something seen or said: the log probability that each candidate would look like that."""
+
+    id: str
+    log_likelihood: Array
+    log_broad: float
+
+    def marginal(self) -> Array:
+        """(C,) log likelihood."""
+        return self.log_likelihood
+
+
+Evidence = Measured | Told
+
+
+def told(identifier: str, probability: Array, categories: int) -> Told:
+    """Evidence from a word, one of so many, that is sometimes the wrong one.
+
+    Parameters
+    ----------
+    probability : (C,) of the word that was chosen
+    """
+    mixed = (1.0 - CONFUSED_SHARE) * probability + CONFUSED_SHARE / categories
+    return Told(identifier, np.log(mixed), -float(np.log(categories)))
+
+
+def log_normal(error: Array, variance: Array) -> Array:
+    """Log density of a normal error."""
+    result: Array = -0.5 * (np.log(2.0 * np.pi * variance) + error * error / variance)
+    return result
+
+
+def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
+    """Standard deviation of one reading on the comparison scale.
+
+    Instrument class as two standard deviations of full scale, and conditions not quite met.
+    Speeds come from a stop watch, drift from a rule: both relative.
+    """
+    if quantity.kind == "drift_mm_min":
+        return 0.3
+    if quantity.kind == "speed_mm_s":
+        return 0.04 * abs(value_base) + 0.3
+    if quantity.kind == "speed_rpm":
+        return 0.015 * abs(value_base) + 2.0
+    if quantity.kind == "voltage_v":
+        return 0.01 * abs(value_base) + 0.1
+    full_scale = {"pressure_bar": 250.0, "flow_lpm": 100.0, "filter_drop_bar": 4.0}[quantity.kind]
+    accuracy = DEFAULT_ACCURACY_PCT
+    if instrument is not None:
+        full_scale = to_base(instrument.high, instrument.unit)
+        accuracy = instrument.accuracy_pct
+    class_sd = accuracy / 200.0 * full_scale
+    return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + FLOOR_SD)
+
+
+def log_broad(quantity: Quantity, mean: Array, value: float) -> float:
+    """Log density of a reading that nothing explains: anywhere within what could be read."""
+    low = min(float(mean.min()), value, 0.0)
+    high = max(float(mean.max()), value)
+    return -float(np.log(max(1.2 * (high - low), 1.0)))
