@@ -222,7 +222,7 @@ def bench_load(
             print(json.dumps({**asdict(f), "p95_ms": f.percentile(0.95)}), flush=True)
             continue
         each = "".join(f"{f.percentile(0.95, kind):13.0f}" for kind in kinds)
-        memory = f"{f.memory_mb[0]:.0f} → {f.memory_mb[1]:.0f}"
+        memory = f"{f.memory_mb[0]:.0f} → {f.memory_mb[-1]:.0f}"
         print(
             f"{f.technicians:11}{f.requests:9}{len(f.errors):7}{f.percentile(0.5):6.0f}"
             f"{f.percentile(0.95):6.0f}{each}{memory:>12}",

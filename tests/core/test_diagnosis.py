@@ -274,19 +274,6 @@ def test_a_safe_cap_is_offered_only_while_no_live_suspect_breaks_a_rating(
     assert hazard.pressure_bar > hazard.rating_bar
 
 
-def test_opening_a_held_line_is_cautioned(packer: Circuit, packer_predictor: Predictor) -> None:
-    from umweg.core.diagnose.hazards import live_line_cautions
-
-    state = packer.states["blade_left_isolated"]
-    assert live_line_cautions(packer, packer_predictor, state) == []
-    point = packer.test_point("tailgate_port_a").model_copy(update={"net": "tailgate_cap"})
-    points = [point if p.id == point.id else p for p in packer.test_points]
-    held = packer.model_copy(update={"test_points": points})
-    warned = live_line_cautions(held, packer_predictor, packer.states["tailgate_a_blocked"])
-    assert len(warned) == 1
-    assert "keeps 60 bar here with the engine off" in warned[0]
-
-
 def test_shared_set_up_is_counted_once(packer: Circuit) -> None:
     state = packer.states["blade_extend_stalled"]
     first = Setup().minutes(packer, state, "block_gauge")

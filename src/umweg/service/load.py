@@ -27,6 +27,7 @@ from umweg.service.postgres import Cluster, ServiceError, free_port
 MOST_SECONDS = 3600.0
 MOST_TECHNICIANS = 500
 PREPARE_S = 300.0
+KEEP_ALIVE_S = 3.0
 WORDS = ("slow", "weak", "as_usual", "dead")
 
 
@@ -38,8 +39,8 @@ class LoadFigures:
     seconds: float
     milliseconds: dict[str, list[float]] = field(default_factory=dict)
     errors: list[str] = field(default_factory=list)
-    memory_mb: tuple[float, float] = (0.0, 0.0)
-    """Of the web process, at the beginning and at the end."""
+    memory_mb: list[float] = field(default_factory=list)
+    """Of the web process: at the beginning, every minute, at the end."""
 
     @property
     def requests(self) -> int:
@@ -126,15 +127,28 @@ class Technician:
         return answer.json()
 
 
-async def _load(base: str, technicians: int, seconds: float, cycle_s: float) -> LoadFigures:
-    figures = LoadFigures(technicians, seconds)
-    limits = httpx.Limits(max_connections=technicians, max_keepalive_connections=technicians)
+async def _load(base: str, server: int, figures: LoadFigures, cycle_s: float) -> LoadFigures:
+    count = figures.technicians
+    # A connection is given up before the server does: otherwise a request now and then meets a
+    # closed one, which a browser tries again by itself and this client does not.
+    limits = httpx.Limits(
+        max_connections=count, max_keepalive_connections=count, keepalive_expiry=KEEP_ALIVE_S
+    )
     async with httpx.AsyncClient(base_url=base, limits=limits, timeout=60) as client:
-        until = time.monotonic() + seconds
-        crew = [Technician(client, figures, cycle_s, seed) for seed in range(technicians)]
+        until = time.monotonic() + figures.seconds
+        watch = asyncio.create_task(_watch_memory(server, figures))
+        crew = [Technician(client, figures, cycle_s, seed) for seed in range(count)]
         ended = await asyncio.gather(*(t.work(until) for t in crew), return_exceptions=True)
+        watch.cancel()
+    figures.memory_mb.append(_memory_mb(server))
     figures.errors += [repr(e) for e in ended if isinstance(e, BaseException)]
     return figures
+
+
+async def _watch_memory(server: int, figures: LoadFigures) -> None:
+    while True:
+        figures.memory_mb.append(_memory_mb(server))
+        await asyncio.sleep(60)
 
 
 def bench_load(technicians: Sequence[int], seconds: float, cycle_s: float) -> Iterator[LoadFigures]:
@@ -150,10 +164,7 @@ def bench_load(technicians: Sequence[int], seconds: float, cycle_s: float) -> It
         )
     with _everything() as (base, server):
         for count in technicians:
-            before = _memory_mb(server)
-            figures = asyncio.run(_load(base, count, seconds, cycle_s))
-            figures.memory_mb = before, _memory_mb(server)
-            yield figures
+            yield asyncio.run(_load(base, server, LoadFigures(count, seconds), cycle_s))
 
 
 def _memory_mb(process: int) -> float:

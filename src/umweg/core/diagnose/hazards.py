@@ -4,16 +4,24 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.observe.predict import Predictor
+from umweg.core.trace.heat import power_balance
 
 REFUSE_TEST_ABOVE = 0.002
 """A step with shop kit in the circuit is refused when this share of the belief breaks a rating."""
 REFUSE_OPERATION_ABOVE = 0.5
 """Operating the machine as it is built to be operated, as its operator does every day, is refused
 only above this share; below it the hazard is shown as a caution and the step is put back."""
+WARN_OPERATION_ABOVE = 0.02
 LIVE = 1e-4
+HEATS_ABOVE_KW = 4.0
+"""Power throttled away that makes a test a matter of seconds."""
+HOLD_KJ = 150.0
+"""Heat that a valve and the oil about it take before they are too hot: about two litres by 40 K."""
+LEAST_HOLD_S = 3.0
+NOT_KNOWN = "for {share:.1%} of the belief it is not known what this test would do to the parts"
 
 
 @dataclass(frozen=True)
@@ -30,11 +38,23 @@ class Hazard:
 
 
 def pressure_hazard(predictor: Predictor, state: MachineState, weight: Array) -> Hazard | None:
-    """The worst rated port in a state over the live candidates; None when all stay below."""
+    """The worst rated port in a state over the live candidates; None when there is nothing to say.
+
+    A candidate that found no steady state counts as one that may break a rating: with shop kit in
+    the circuit it refuses the step like one that does. Ordinary operation is cautioned only from
+    ``WARN_OPERATION_ABOVE`` on: a caution at every step is read by nobody.
+    """
     table = predictor[state]
     live = weight > LIVE
     over = live & table.known & (table.overload.ratio > 1.0)
-    if not over.any():
+    share = float(weight[over].sum())
+    unknown = float(weight[live & ~table.known].sum())
+    if state.interventions:
+        if unknown > REFUSE_TEST_ABOVE and share <= REFUSE_TEST_ABOVE:
+            return Hazard("", 0.0, 0.0, "", unknown, True, NOT_KNOWN.format(share=unknown))
+        if not over.any():
+            return None
+    elif share < WARN_OPERATION_ABOVE:
         return None
     worst = int(np.where(over, table.overload.ratio, 0.0).argmax())
     port = table.rated_ports[int(table.overload.port[worst])]
@@ -42,42 +62,38 @@ def pressure_hazard(predictor: Predictor, state: MachineState, weight: Array) ->
     component = predictor.circuit.component(component_id)
     rating = component.ratings[port_name]
     pressure = float(table.overload.pressure_bar[worst])
-    share = float(weight[over].sum())
     limit = REFUSE_TEST_ABOVE if state.interventions else REFUSE_OPERATION_ABOVE
-    hypothesis = predictor.population.hypotheses[int(predictor.population.hypothesis[worst])]
-    cause = (
-        " and ".join(
-            f"{predictor.circuit.component(f.component_id).label}: {f.mode.label}"
-            for f in hypothesis.faults
-        )
-        or "a healthy machine"
-    )
+    population = predictor.population
     words = (
         f"{component.label} would see {pressure:.0f} bar at port {port_name}, rated "
-        f"{rating:.0f} bar, with: {cause}"
+        f"{rating:.0f} bar, with: {cause_words(predictor, worst)}"
     )
-    return Hazard(port, pressure, rating, hypothesis.key, share, share > limit, words)
+    key = population.hypotheses[int(population.hypothesis[worst])].key
+    return Hazard(port, pressure, rating, key, share, share > limit, words)
 
 
-def live_line_cautions(circuit: Circuit, predictor: Predictor, state: MachineState) -> list[str]:
-    """Lines that hold pressure with the engine off while what this step connects is opened."""
-    opened = {i.point for i in state.interventions}
-    if not opened:
-        return []
-    parked = MachineState(
-        label="engine off, loads held",
-        engine="off",
-        oil_c=state.oil_c,
-        loads={f.id: "held" for f in circuit.functions if "held" in f.loads},
+def cause_words(predictor: Predictor, candidate: int) -> str:
+    """What is wrong with a candidate machine, in words."""
+    population = predictor.population
+    faults = population.hypotheses[int(population.hypothesis[candidate])].faults
+    named = (f"{predictor.circuit.component(f.component_id).label}: {f.mode.label}" for f in faults)
+    return " and ".join(named) or "a healthy machine"
+
+
+def heat_caution(predictor: Predictor, state: MachineState) -> str | None:
+    """How long a stalled load or a loaded meter may be held, where its heat bounds that.
+
+    What the healthy machine throttles away goes into the oil near the valve that throttles it.
+    """
+    stalled = "stalled" in state.loads.values()
+    if not stalled and not state.interventions:
+        return None
+    network = predictor.network
+    found = power_balance(network, network.state(state), predictor[state].healthy)
+    if found.heat_kw < HEATS_ABOVE_KW:
+        return None
+    seconds = max(LEAST_HOLD_S, 5 * round(HOLD_KJ / found.heat_kw / 5))
+    return (
+        f"{seconds:.0f} seconds at a time at the most: {found.heat_kw:.0f} kW heat the oil, "
+        "hoses and valve get hot"
     )
-    healthy = predictor[parked].healthy
-    found = []
-    for point_id in sorted(opened):
-        point = circuit.test_point(point_id)
-        pressure = float(healthy[predictor.network.net_index[point.net]])
-        if pressure > 5.0:
-            found.append(
-                f"{point.label}: the load keeps {pressure:.0f} bar here with the engine off; "
-                "lower and support it, and read zero before opening"
-            )
-    return found

@@ -9,7 +9,8 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import spread_band
 from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
-from umweg.core.diagnose.hazards import LIVE, Hazard, live_line_cautions, pressure_hazard
+from umweg.core.diagnose.hazards import LIVE, Hazard, heat_caution, pressure_hazard
+from umweg.core.diagnose.opening import Openings
 from umweg.core.diagnose.ranking import Band, Ranking
 from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
@@ -49,7 +50,8 @@ class Planner:
         self.instruments = instruments
         self.money = money
         self.exhibits = Played(predictor)
-        self._judged: dict[str, tuple[Hazard | None, list[str]]] = {}
+        self.openings = Openings(predictor, ranking.inside)
+        self._judged: dict[str, tuple[Hazard | None, tuple[str, ...]]] = {}
         self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
         self.live = np.flatnonzero(self.weight > LIVE)
         self._live_weight = self.weight[self.live]
@@ -104,7 +106,8 @@ class Planner:
         if bits < LEAST_BITS:
             return None
         minutes = setup.minutes(self.circuit, state, point)
-        hazard, live_lines = self._safety(name, state)
+        hazard, cautions = self._safety(name, state)
+        opened = {i.point for i in state.interventions} | ({point} if point is not None else set())
         refused = hazard.words if hazard is not None and hazard.refused else ""
         if point is not None and instrument is None:
             what = {"flow_lpm": "flow meter", "voltage_v": "voltmeter"}.get(
@@ -124,7 +127,7 @@ class Planner:
             healthy=None,
             by_suspect=(),
             hazard=hazard,
-            cautions=(*state.cautions, *live_lines),
+            cautions=(*self.openings.cautions(opened), *cautions),
             fitting="" if point is None else self.circuit.test_point(point).fitting,
             instrument=instrument,
             highest_bar=highest,
@@ -133,12 +136,13 @@ class Planner:
             refused=refused,
         )
 
-    def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, list[str]]:
-        """Hazard and live lines of a named state, judged once for all that is read in it."""
+    def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
+        """Hazard and cautions of a named state, judged once for all that is read in it."""
         if name not in self._judged:
+            heat = heat_caution(self.predictor, state)
             self._judged[name] = (
                 pressure_hazard(self.predictor, state, self.weight),
-                live_line_cautions(self.circuit, self.predictor, state),
+                tuple(state.cautions) if heat is None else (*state.cautions, heat),
             )
         return self._judged[name]
 
