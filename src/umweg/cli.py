@@ -165,7 +165,7 @@ app.add_typer(bench_app, name="bench")
 @bench_app.command("solve")
 def bench_solve(batch: int = 10000, circuit: str = "") -> None:
     """Steady solves per second, against one scipy call per candidate."""
-    from umweg import bench as benches
+    from umweg.bench import solve as benches
 
     print(
         f"{'circuit':17}{'unknowns':>9}{'nonzeros':>9}{'filled':>7}{'updates':>8}{'solves/s':>10}"
@@ -184,21 +184,55 @@ def bench_solve(batch: int = 10000, circuit: str = "") -> None:
 
 
 @bench_app.command("isolate")
-def bench_isolate(machines: int = 60, circuit: str = "") -> None:
-    """Hidden machines: is the truth first, and after how many readings and minutes."""
-    from umweg import bench as benches
+def bench_isolate(
+    machines: Annotated[int, typer.Option(help="hidden machines a circuit")] = 24,
+    circuit: Annotated[list[str] | None, typer.Option(help="may be repeated; default all")] = None,
+    seed: int = 1,
+    as_: Annotated[
+        str, typer.Option("--as", help="“model”: they keep to it; “real”: they do not")
+    ] = "model",
+    misses: Annotated[bool, typer.Option(help="list what was not found")] = False,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Hidden machines: is the truth first when the program says enough, and what did it take."""
+    from umweg.bench.isolate import KINDS, IsolateFigures
+    from umweg.bench.isolate import bench_isolate as measure
 
-    instruments = load_jobs()[0].instruments
-    print(
-        f"{'circuit':17}{'machines':>9}{'first':>8}{'in three':>9}{'readings':>9}{'minutes':>9}"
-        f"{'claimed':>9}"
-    )
-    for name in [circuit] if circuit else circuit_ids():
-        f = benches.bench_isolate(load_circuit(name), instruments, machines)
-        print(
-            f"{f.circuit:17}{f.machines:9}{f.first:8.0%}{f.first_three:9.0%}{f.readings:9.1f}"
-            f"{f.minutes:9.1f}{f.claimed:9.0%}"
+    kind = next((k for k in KINDS if k == as_), None)
+    if kind is None:
+        raise typer.BadParameter(f"machines are “model” or “real”, not “{as_}”")
+    circuits = [load_circuit(name) for name in circuit or circuit_ids()]
+    everyone = IsolateFigures("all")
+
+    def line(f: IsolateFigures) -> str:
+        return (
+            f"{f.circuit:17}{len(f.played):9}{f.share('first'):8.0%}{f.share('in_three'):9.0%}"
+            f"{f.share('component'):10.0%}{f.mean('claimed'):9.0%}{f.calibration_error:8.3f}"
+            f"{f.sure_right:7.0%}{f.mean('readings'):9.1f}{f.mean('looks'):7.1f}"
+            f"{f.mean('minutes'):9.1f}{f.mean('spent'):8.0f}"
         )
+
+    if not as_json:
+        print(
+            f"{'circuit':17}{'machines':>9}{'first':>8}{'in three':>9}{'component':>10}"
+            f"{'claimed':>9}{'cal err':>8}{'>97 %':>7}{'readings':>9}{'looks':>7}{'minutes':>9}"
+            f"{'money':>8}"
+        )
+    for f in measure(circuits, load_jobs()[0].instruments, machines, seed, kind):
+        everyone.played += f.played
+        if as_json:
+            print(json.dumps(asdict(f)), flush=True)
+            continue
+        print(line(f), flush=True)
+        for p in f.played:
+            if misses and not p.first:
+                print(f"    {p.truth}: {p.claimed:.0%} on {p.claim}", flush=True)
+    if not as_json:
+        print(line(everyone))
+        for low, high, count, claimed, right in everyone.calibration():
+            print(
+                f"claims {low:.2f} … {high:.2f}: {count:4}  claimed {claimed:.2f}  right {right:.2f}"
+            )
 
 
 @bench_app.command("load")

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.core.machines import Nominal, solver_of
-from umweg.bench import random_cases, scipy_solution
+from umweg.bench.solve import random_cases, scipy_solution
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.faults.population import faults_of, single_faults
 from umweg.core.network.check import check_circuit

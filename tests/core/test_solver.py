@@ -5,7 +5,7 @@ import tracemalloc
 import numpy as np
 import pytest
 
-from umweg.bench import random_cases, scipy_solution
+from umweg.bench.solve import random_cases, scipy_solution
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.faults.population import unknowns_of
 from umweg.core.network.network import Network

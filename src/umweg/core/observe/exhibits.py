@@ -17,7 +17,7 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.faults.population import Population, single_faults, unknowns_of
 from umweg.core.network.network import Network
-from umweg.core.observe.predict import Predictor, state_key
+from umweg.core.observe.predict import CONDITIONS, Predictor, state_key
 from umweg.core.observe.quantities import Quantity
 
 
@@ -40,15 +40,15 @@ class Suspects:
 
     @cached_property
     def slope_count(self) -> int:
-        """How many unknowns a prediction has slopes to: the machine's own, and the severity."""
-        return len(unknowns_of(self.network).keys) + 1
+        """How many unknowns a prediction has slopes to: machine, conditions, and the severity."""
+        return len(unknowns_of(self.network).keys) + CONDITIONS + 1
 
 
 @dataclass(frozen=True)
 class Shown:
     """One quantity in one state, for each of C candidates, on its comparison scale.
 
-    ``mean (C,)``, ``slope (U + 1, C)`` per standard deviation of each unknown, ``known (C,)``
+    ``mean (C,)``, ``slope (U + 3, C)`` per standard deviation of each unknown, ``known (C,)``
     False where the solver found no solution.
     """
 

@@ -7,7 +7,10 @@ import numpy as np
 from umweg.core.circuit.document import Circuit
 from umweg.core.faults.population import Fault, unknowns_of
 from umweg.core.network.network import Network
+from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.machine import Machine
+from umweg.core.observe.quantities import How, Quantity
+from umweg.core.observe.weights import noise_sd
 from umweg.core.solve.steady import SteadySolver
 
 
@@ -40,6 +43,16 @@ class HiddenMachine(Machine):
         for fault, severity in self.faults:
             own = self.own.get(fault.slot, fault.healthy)
             self.own[fault.slot] = float(fault.mode.value(own, severity))
+
+    def shown(self, quantity: Quantity, true: float, instrument: Instrument | None) -> float:
+        """What an instrument shows of a true value in base units."""
+        if quantity.compressed:
+            return true * float(np.exp(0.2 * self.draw()))
+        return true + noise_sd(quantity, true, instrument) * self.draw()
+
+    def said(self, word: How) -> How:
+        """What its operator says of what they saw."""
+        return word
 
     def draw(self) -> float:
         """A standard normal number of this machine's own stream."""

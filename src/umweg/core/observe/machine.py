@@ -57,6 +57,10 @@ class Machine:
         sign = np.sign(across[self.network.net_index[moved_net(self.circuit, quantity.place)]])
         return float(sign * from_scale(quantity, value)[0])
 
+    def actual(self, state: MachineState) -> MachineState:
+        """The state that it really is in when it is said to be in ``state``."""
+        return state
+
     def across(self, state: MachineState) -> Array:
         """(N,) solved across variables.
 
@@ -64,7 +68,7 @@ class Machine:
         ------
         SolveError : this machine has no steady state there.
         """
-        solution = self.solver.solve([self.network.state(state)], self.cases)
+        solution = self.solver.solve([self.network.state(self.actual(state))], self.cases)
         if not solution.converged[0]:
             raise SolveError(f"the machine has no steady state in “{state.label}”")
         across: Array = solution.across[:, 0]
@@ -73,7 +77,7 @@ class Machine:
     def _solved(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """The quantity on its comparison scale, and the solved across variables."""
         across = self.across(state)
-        solvable = self.network.state(state)
+        solvable = self.network.state(self.actual(state))
         parameters = self.solver.parameters_of([solvable], self.cases)
         nothing: Array = np.zeros((0, self.network.unknown_count, 1))
         value, _ = self._extract.value_and_slope(

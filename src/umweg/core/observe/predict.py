@@ -2,7 +2,7 @@
 
 import threading
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +11,7 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
 from umweg.core.faults.population import Population, unknowns_of
+from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe.quantities import Extractor, Quantity, quantities_of
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
@@ -31,8 +32,9 @@ class Overload:
 class StatePrediction:
     """One state, all candidates.
 
-    ``mean (Q, C)`` on each quantity's comparison scale; ``slope (Q, U + 1, C)`` per standard
-    deviation of each unknown, the last row being the candidate's own severity cell;
+    ``mean (Q, C)`` on each quantity's comparison scale; ``slope (Q, U + 3, C)`` per standard
+    deviation of each unknown: the machine's own, then engine speed and oil temperature as they
+    really are, and in the last row the candidate's own severity cell;
     ``known (C,)`` False where the solver found no solution; ``net_bar (N_all,)`` the healthy
     machine's across variables.
     """
@@ -49,6 +51,16 @@ class StatePrediction:
     def row(self, quantity: Quantity) -> int:
         """Index of a quantity."""
         return self.quantities.index(quantity)
+
+
+ENGINE_SD = 0.015
+"""How far the engine's speed is from what is stated, as a share: governor and tachometer."""
+OIL_SD_C = 3.5
+"""How far the oil's temperature is from what is stated: where it is measured, how long it ran."""
+CONDITIONS = 2
+"""Unknowns of the day, not of the machine: engine speed and oil temperature."""
+_ENGINE_STEP = 0.01
+_OIL_STEP_C = 2.0
 
 
 class Predictor:
@@ -106,6 +118,7 @@ class Predictor:
             )
             start = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
             solution = self.solver.solve(solvable, cases, start)
+            conditions = self._conditions(list(new.values()), solvable, cases, solution)
             for i, key in enumerate(new):
                 part = slice(i * count, (i + 1) * count)
                 piece = Solution(
@@ -114,7 +127,9 @@ class Predictor:
                     solution.residual_lpm[part],
                     solution.iterations[part],
                 )
-                self._done[key] = self._predict(solvable[i], piece, healthy[:, i])
+                self._done[key] = self._predict(
+                    solvable[i], piece, healthy[:, i], conditions[:, :, part]
+                )
 
     def forget(self, states: Iterable[MachineState]) -> None:
         """Drop predictions that are not needed again."""
@@ -129,13 +144,53 @@ class Predictor:
                 raise SolveError(f"the healthy machine has no steady state in “{label}”")
         return healthy.across
 
-    def _predict(self, state: SolvableState, solution: Solution, healthy: Array) -> StatePrediction:
+    def _conditions(
+        self,
+        states: list[MachineState],
+        solvable: list[SolvableState],
+        cases: Cases,
+        solution: Solution,
+    ) -> Array:
+        """(2, N_unknown, B) change of the solution per σ of engine speed and of oil temperature.
+
+        Both are differences of solutions, started from the one they are compared with; where the
+        neighbour finds no steady state, nothing is claimed about it.
+        """
+        network = self.network
+        fluid = network.circuit.fluid
+        faster = [replace(s, boundary=s.boundary * (1.0 + _ENGINE_STEP)) for s in solvable]
+        warmer = [
+            replace(
+                s,
+                viscosity_mm2_s=viscosity_mm2_s(
+                    state.oil_c + _OIL_STEP_C,
+                    fluid.viscosity_40_c_mm2_s,
+                    fluid.viscosity_100_c_mm2_s,
+                ),
+            )
+            for s, state in zip(solvable, states, strict=True)
+        ]
+        n = network.unknown_count
+        start = np.ascontiguousarray(solution.across[:n])
+        change = np.zeros((CONDITIONS, n, cases.count))
+        for i, (moved, share) in enumerate(
+            ((faster, ENGINE_SD / _ENGINE_STEP), (warmer, OIL_SD_C / _OIL_STEP_C))
+        ):
+            found = self.solver.solve(moved, cases, start)
+            sure = found.converged & solution.converged
+            change[i][:, sure] = (found.across[:n] - start)[:, sure] * share
+        return change
+
+    def _predict(
+        self, state: SolvableState, solution: Solution, healthy: Array, conditions: Array
+    ) -> StatePrediction:
         population, across = self.population, solution.across
         cases = population.cases(0)
         change = self.solver.sensitivities(
             [state], cases, across, self.unknowns.slot, 1e-3 * self.unknowns.sigma
         )
         change *= self.unknowns.sigma[:, None, None]
+        change = np.concatenate([change, conditions])
         parameters = self.solver.parameters_of([state], cases)
         q, c = len(self.quantities), population.count
         mean = np.empty((q, c))

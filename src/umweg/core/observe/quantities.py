@@ -22,6 +22,9 @@ Kind = Literal[
     "voltage_v",
 ]
 
+How = Literal["as_usual", "slow", "weak", "dead", "reversed", "drifts"]
+"""An operator's words for how a function behaves."""
+
 UNIT_OF_KIND: dict[str, str] = {
     "pressure_bar": "bar",
     "flow_lpm": "L/min",

@@ -17,6 +17,7 @@ from umweg.core.observe.kinds.base import WARM, Answer, Asking, Observed, Propos
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
     STANDS_SHARE,
+    How,
     drift_of,
     moved_net,
     speed_of,
@@ -24,7 +25,6 @@ from umweg.core.observe.quantities import (
 )
 from umweg.core.observe.weights import Told, told
 
-How = Literal["as_usual", "slow", "weak", "dead", "reversed", "drifts"]
 When = Literal["cold", "warm", "hot"]
 BEHAVIOURS: tuple[How, ...] = get_args(How)
 HOW_WORDS: dict[How, str] = {
@@ -80,7 +80,7 @@ class Behaviour(Observed):
     ) -> "Behaviour":
         """The word of somebody who sees the function move light, loaded and held."""
         del instrument
-        how = how_it_behaves(machine, self.function, self.move, self.when)
+        how = machine.said(how_it_behaves(machine, self.function, self.move, self.when))
         return self.model_copy(update={"how": how})
 
     @classmethod

@@ -100,10 +100,7 @@ class Reading(Observed):
         """The true value with its instrument's noise."""
         quantity, _ = measured(machine.circuit, self.model_copy(update={"value": 1.0}))
         true = machine.value(quantity, resolve_state(machine.circuit, self.state))
-        if quantity.compressed:
-            value = true * float(np.exp(0.2 * machine.draw()))
-        else:
-            value = true + noise_sd(quantity, true, instrument) * machine.draw()
+        value = machine.shown(quantity, true, instrument)
         named = None if instrument is None else instrument.id
         found = {"value": value, "unit": UNIT_OF_KIND[quantity.kind], "instrument": named}
         return self.model_copy(update=found)

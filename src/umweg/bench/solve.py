@@ -1,4 +1,4 @@
-"""Benchmarks: figures for the notes, not tests."""
+"""How many solves a second, against one scipy call per candidate."""
 
 import time
 import tracemalloc
@@ -10,14 +10,8 @@ from scipy import optimize
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
-from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.play import complaint, observe
-from umweg.core.faults.population import SEVERITIES, Fault, faults_of, single_faults
+from umweg.core.faults.population import faults_of
 from umweg.core.network.network import Network, SolvableState
-from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.kinds.behaviours import Behaviour
-from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import Cases, SteadySolver
 
 
@@ -171,74 +165,4 @@ def bench_solve(
         peak / 1e6,
         float(np.median(speed[:, 0] / speed[:, 1])),
         float(np.median(speed[:, 0] / speed[:, 2])),
-    )
-
-
-@dataclass(frozen=True)
-class IsolateFigures:
-    """What ``bench isolate`` prints for one circuit."""
-
-    circuit: str
-    machines: int
-    first: float
-    first_three: float
-    readings: float
-    minutes: float
-    claimed: float
-
-
-def bench_isolate(
-    circuit: Circuit, instruments: list[Instrument], machines: int = 60, most_steps: int = 10
-) -> IsolateFigures:
-    """Play hidden machines with noticeable faults: is the truth first, after what effort."""
-    generator = np.random.default_rng(20261)
-    solver = SteadySolver(Network(circuit))
-    predictor = Predictor(circuit, single_faults(solver.network), solver)
-    doctor = Diagnostician(predictor, instruments)
-    faults: list[Fault] = list(faults_of(solver.network))
-    rates = np.array([f.rate for f in faults])
-    first = third = 0
-    readings, minutes, claimed = [], [], []
-    for _ in range(machines):
-        while True:
-            fault = faults[int(generator.choice(len(faults), p=rates / rates.sum()))]
-            severity = float(generator.uniform(SEVERITIES[1], 1.0))
-            machine = HiddenMachine(circuit, [(fault, severity)], generator, solver)
-            seen = complaint(machine)
-            if any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen):
-                break
-        spent = 0.0
-        for step_number in range(most_steps):
-            diagnosis = doctor.diagnose(seen)
-            offered = [s for s in diagnosis.steps if not s.refused]
-            sure = (
-                bool(diagnosis.suspects)
-                and sum(
-                    s.share
-                    for s in diagnosis.suspects
-                    if s.hypothesis.key in diagnosis.suspects[0].group
-                )
-                > 0.97
-            )
-            if not offered or sure:
-                break
-            step = offered[0]
-            spent += step.minutes
-            seen.append(observe(machine, step, f"s{step_number:02d}"))
-        diagnosis = doctor.diagnose(seen)
-        keys = [s.hypothesis.key for s in diagnosis.suspects]
-        group = diagnosis.suspects[0].group if diagnosis.suspects else ()
-        first += fault.key in group
-        third += fault.key in group or fault.key in keys[:3]
-        claimed.append(sum(s.share for s in diagnosis.suspects if s.hypothesis.key in group))
-        readings.append(len(seen) - len(complaint(machine)))
-        minutes.append(spent)
-    return IsolateFigures(
-        circuit.id,
-        machines,
-        first / machines,
-        third / machines,
-        float(np.mean(readings)),
-        float(np.mean(minutes)),
-        float(np.mean(claimed)),
     )

@@ -1,0 +1,1 @@
+"""Benchmarks: figures for the notes, not tests."""

@@ -1,0 +1,167 @@
+"""Hidden machines, diagnosed by following the program's own steps until it says enough."""
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+
+from umweg.bench.real import RealMachine
+from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
+from umweg.core.diagnose.play import complaint, observe
+from umweg.core.errors import SolveError
+from umweg.core.faults.population import SEVERITIES, Fault, faults_of
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.observations import Observation
+
+As = Literal["model", "real"]
+KINDS: dict[As, type[HiddenMachine]] = {"model": HiddenMachine, "real": RealMachine}
+MOST_STEPS = 14
+SURE = 0.97
+BINS = (0.0, 0.5, 0.7, 0.85, 0.95, 0.97, 1.01)
+
+
+@dataclass(frozen=True)
+class Played:
+    """One hidden machine: what was wrong, what was claimed, and what it took."""
+
+    truth: str
+    first: bool
+    in_three: bool
+    component: bool
+    claimed: float
+    claim: str
+    readings: int
+    looks: int
+    minutes: float
+    spent: float
+    """Money for exchanging what was advised, in its order, until the truth was exchanged."""
+
+
+@dataclass
+class IsolateFigures:
+    """What ``bench isolate`` prints for one circuit, or for all together."""
+
+    circuit: str
+    played: list[Played] = field(default_factory=list)
+
+    def share(self, what: str) -> float:
+        """Share of the machines for which ``first``, ``in_three`` or ``component`` is true."""
+        return float(np.mean([getattr(p, what) for p in self.played]))
+
+    def mean(self, what: str) -> float:
+        """Mean of ``claimed``, ``readings``, ``looks``, ``minutes`` or ``spent``."""
+        return float(np.mean([getattr(p, what) for p in self.played]))
+
+    def calibration(self) -> list[tuple[float, float, int, float, float]]:
+        """For each band of claims: its ends, how many, what was claimed, what was right."""
+        rows = []
+        for low, high in pairwise(BINS):
+            here = [p for p in self.played if low <= p.claimed < high]
+            if here:
+                claimed = float(np.mean([p.claimed for p in here]))
+                right = float(np.mean([p.first for p in here]))
+                rows.append((low, min(high, 1.0), len(here), claimed, right))
+        return rows
+
+    @property
+    def calibration_error(self) -> float:
+        """Mean distance between what was claimed and what was right, weighed by how often."""
+        rows = self.calibration()
+        return sum(n * abs(c - r) for _, _, n, c, r in rows) / max(sum(r[2] for r in rows), 1)
+
+    @property
+    def sure_right(self) -> float:
+        """How often claims above ``SURE`` were right."""
+        sure = [p.first for p in self.played if p.claimed > SURE]
+        return float(np.mean(sure)) if sure else float("nan")
+
+
+def bench_isolate(
+    circuits: Sequence[Circuit],
+    instruments: Sequence[Instrument],
+    machines: int = 24,
+    seed: int = 1,
+    as_: As = "model",
+    processes: int = 2,
+) -> Iterator[IsolateFigures]:
+    """Figures of each circuit as they come.
+
+    Parameters
+    ----------
+    machines : hidden machines a circuit, each with one noticeable fault
+    as_ : machines that keep to the model, or as they come
+    """
+    with ProcessPoolExecutor(processes) as pool:
+        parts = [pool.submit(_one, c, tuple(instruments), machines, seed, as_) for c in circuits]
+        for part in parts:
+            yield part.result()
+
+
+def _one(
+    circuit: Circuit, instruments: Sequence[Instrument], machines: int, seed: int, as_: As
+) -> IsolateFigures:
+    generator = np.random.default_rng([seed, *circuit.id.encode()])
+    doctor = Diagnostician.of(circuit, instruments)
+    faults = faults_of(doctor.predictor.network)
+    rates = np.array([f.rate for f in faults])
+    figures = IsolateFigures(circuit.id)
+    while len(figures.played) < machines:
+        fault = faults[int(generator.choice(len(faults), p=rates / rates.sum()))]
+        severity = float(generator.uniform(SEVERITIES[1], 1.0))
+        try:
+            machine = KINDS[as_](circuit, [(fault, severity)], generator, doctor.predictor.solver)
+            seen = complaint(machine)
+            if any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen):
+                figures.played.append(_followed(doctor, machine, seen, fault))
+        except SolveError:
+            continue
+    return figures
+
+
+def _followed(
+    doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation], fault: Fault
+) -> Played:
+    told = len(seen)
+    minutes, looks = 0.0, 0
+    diagnosis = doctor.diagnose(seen)
+    for number in range(MOST_STEPS):
+        step = next((s for s in diagnosis.steps if not s.refused), None)
+        if step is None or diagnosis.enough:
+            break
+        seen.append(observe(machine, step, f"s{number:02d}"))
+        minutes += step.minutes
+        looks += step.kind != "reading"
+        diagnosis = doctor.diagnose(seen)
+    keys = [s.hypothesis.key for s in diagnosis.suspects]
+    group = diagnosis.suspects[0].group if keys else ()
+    shares = {s.hypothesis.key: s.share for s in diagnosis.suspects}
+    parts = {k.split(":")[0] for k in group}
+    return Played(
+        truth=f"{fault.key}={machine.faults[0][1]:.2f}",
+        first=fault.key in group,
+        in_three=fault.key in group or fault.key in keys[:3],
+        component=fault.component_id in parts,
+        claimed=sum(shares[k] for k in group),
+        claim=" | ".join(group),
+        readings=len(seen) - told - looks,
+        looks=looks,
+        minutes=minutes,
+        spent=_spent(doctor, diagnosis, fault),
+    )
+
+
+def _spent(doctor: Diagnostician, diagnosis: Diagnosis, fault: Fault) -> float:
+    """Exchanging what is advised until the machine is cured; what is not advised comes last."""
+    cost = doctor.money.repair_cost
+    total = 0.0
+    for repair in diagnosis.repairs:
+        total += cost[repair.component_id]
+        if repair.component_id == fault.component_id:
+            return total
+    return total + cost[fault.component_id]
