@@ -226,7 +226,7 @@ def bench_isolate(
         print(line(f), flush=True)
         for p in f.played:
             if misses and not p.first:
-                print(f"    {p.truth}: {p.claimed:.0%} on {p.claim}", flush=True)
+                print(f"    {p.hidden}: {p.claimed:.0%} on {p.claim}", flush=True)
     if not as_json:
         print(line(everyone))
         for low, high, count, claimed, right in everyone.calibration():

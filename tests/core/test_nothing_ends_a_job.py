@@ -62,10 +62,10 @@ def test_any_set_of_readings_has_an_answer(doctor: Diagnostician, seed: int) -> 
 
 def test_two_readings_that_agree_with_nobody_are_told_and_planned_on() -> None:
     doctor = Diagnostician.of(load_circuit("turf_lift"), load_jobs()[0].instruments)
-    seen = [reading(str(v), "outlet_port", "pressure_bar", "held", v) for v in (118.0, 119.0)]
+    seen = [reading(str(v), "outlet_port", "pressure_bar", "held", v) for v in (178.0, 179.0)]
     view = answer(doctor, seen)
     assert view.explained is False
-    assert view.other_share > 0.99
+    assert view.other_share > 0.8
     assert view.plan is not None
     assert any(not s.refused for s in view.plan.next_steps)
 

@@ -949,6 +949,8 @@ export interface components {
             cost: number;
             /** Expected Cost */
             expected_cost: number;
+            /** Remedy */
+            remedy: string;
             /** Share */
             share: number;
         };

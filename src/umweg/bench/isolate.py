@@ -12,6 +12,7 @@ from umweg.bench.real import RealMachine
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.play import complaint, observe
+from umweg.core.diagnose.worth import action_of
 from umweg.core.errors import SolveError
 from umweg.core.faults.population import SEVERITIES, Fault, faults_of
 from umweg.core.observe.hidden import HiddenMachine
@@ -30,7 +31,7 @@ BINS = (0.0, 0.5, 0.7, 0.85, 0.95, 0.97, 1.01)
 class Played:
     """One hidden machine: what was wrong, what was claimed, and what it took."""
 
-    truth: str
+    hidden: str
     first: bool
     in_three: bool
     component: bool
@@ -40,7 +41,7 @@ class Played:
     looks: int
     minutes: float
     spent: float
-    """Money for exchanging what was advised, in its order, until the truth was exchanged."""
+    """Money for mending what was advised, in its order, until the machine was cured."""
 
 
 @dataclass
@@ -143,7 +144,7 @@ def _followed(
     shares = {s.hypothesis.key: s.share for s in diagnosis.suspects}
     parts = {k.split(":")[0] for k in group}
     return Played(
-        truth=f"{fault.key}={machine.faults[0][1]:.2f}",
+        hidden=f"{fault.key}={machine.faults[0][1]:.2f}",
         first=fault.key in group,
         in_three=fault.key in group or fault.key in keys[:3],
         component=fault.component_id in parts,
@@ -157,11 +158,11 @@ def _followed(
 
 
 def _spent(doctor: Diagnostician, diagnosis: Diagnosis, fault: Fault) -> float:
-    """Exchanging what is advised until the machine is cured; what is not advised comes last."""
-    cost = doctor.money.repair_cost
+    """Mending what is advised, in its order, until the machine is cured."""
+    cure = action_of(fault)
     total = 0.0
     for repair in diagnosis.repairs:
-        total += cost[repair.component_id]
-        if repair.component_id == fault.component_id:
+        total += repair.cost
+        if (repair.component_id, repair.work) == cure:
             return total
-    return total + cost[fault.component_id]
+    return total + doctor.money.cost(cure)

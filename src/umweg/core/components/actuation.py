@@ -81,6 +81,7 @@ class SingleActingCylinder(ComponentType):
             base_rate=1.2,
             look="Oil from its vent or back in the housing while the load hangs.",
             remedy="Reseal the cylinder; measure tube and piston.",
+            work="reseal",
         ),
         FaultMode(
             name="binding",
@@ -92,6 +93,7 @@ class SingleActingCylinder(ComponentType):
             base_rate=0.4,
             look="Scored tube, bent rod.",
             remedy="Free or replace it.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -178,6 +180,7 @@ class LeverLoad(ComponentType):
             base_rate=0.5,
             look="Dry or scored pivots; frame out of line.",
             remedy="Free, align and grease the mechanism.",
+            work="clean",
         ),
     )
     passive = False
@@ -252,6 +255,7 @@ class RotaryLoad(ComponentType):
             base_rate=0.6,
             look="Hot bearing or hub; hard to turn by hand.",
             remedy="Free it; find out why it seized.",
+            work="clean",
         ),
     )
     passive = False
@@ -341,6 +345,7 @@ class Clutch(ComponentType):
             base_rate=1.2,
             look="Clutch pressure below supply pressure; torn seal when it is open.",
             remedy="Open the clutch and reseal its piston.",
+            work="reseal",
         ),
         FaultMode(
             name="plates_worn",
@@ -426,6 +431,7 @@ class SpringBrake(ComponentType):
             base_rate=0.8,
             look="Oil from the case drain with the brake released.",
             remedy="Reseal the release piston.",
+            work="reseal",
         ),
         FaultMode(
             name="does_not_free",

@@ -61,6 +61,39 @@ class Port:
     """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
+WorkKind = Literal[
+    "exchange", "reseal", "clean", "refit", "wiring", "set", "swap", "by_hand", "top_up", "oil"
+]
+
+
+@dataclass(frozen=True)
+class Work:
+    """What mending takes beside getting at the part.
+
+    ``part_share`` of the price of the whole part; ``minutes`` of its own, None where it takes as
+    long as exchanging the part; ``material`` in money.
+    """
+
+    part_share: float = 0.0
+    minutes: float | None = None
+    material: float = 0.0
+
+
+WORKS: Mapping[WorkKind, Work] = {
+    "exchange": Work(part_share=1.0),
+    "reseal": Work(part_share=0.15),
+    "clean": Work(part_share=0.05),
+    "refit": Work(minutes=20, material=5),
+    "wiring": Work(minutes=20, material=10),
+    "set": Work(minutes=10),
+    "swap": Work(minutes=20),
+    "by_hand": Work(minutes=3),
+    "top_up": Work(minutes=15, material=30),
+    "oil": Work(minutes=60, material=500),
+}
+"""Money is per fault, not per part: a screw is ten minutes, oil of the wrong grade is a tankful."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class FaultMode:
     """One way to fail: a parameter moves from healthy to severe.
@@ -80,6 +113,8 @@ class FaultMode:
     look: str
     """How it is confirmed by eye once the part is in hand."""
     remedy: str = "Replace the part."
+    work: WorkKind = "exchange"
+    """What the remedy takes, for its price."""
     foams: bool = False
     """It draws air: the oil looks foamy."""
     own_lever: str = ""

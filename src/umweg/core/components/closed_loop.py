@@ -70,6 +70,7 @@ class CrossPortRelief(ComponentType):
             base_rate=0.7,
             look="Swap the two cartridges: the fault goes to the other direction.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
         FaultMode(
             name="b_low",
@@ -81,6 +82,7 @@ class CrossPortRelief(ComponentType):
             base_rate=0.7,
             look="Swap the two cartridges: the fault goes to the other direction.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
         FaultMode(
             name="a_check_open",
@@ -92,6 +94,7 @@ class CrossPortRelief(ComponentType):
             base_rate=0.6,
             look="Dirt under the check; swap the cartridges.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
         FaultMode(
             name="b_check_open",
@@ -103,6 +106,7 @@ class CrossPortRelief(ComponentType):
             base_rate=0.6,
             look="Dirt under the check; swap the cartridges.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
     )
     adjustable = ("a_set_bar", "b_set_bar")
@@ -174,6 +178,7 @@ class FlushingValve(ComponentType):
             base_rate=0.6,
             look="Broken spring or dirt in the flushing relief.",
             remedy="Clean or replace it.",
+            work="clean",
         ),
         FaultMode(
             name="blocked",
@@ -185,6 +190,7 @@ class FlushingValve(ComponentType):
             base_rate=0.3,
             look="No flow from the motor case when driving.",
             remedy="Free the shuttle.",
+            work="clean",
         ),
     )
     symbol = valve(
@@ -260,6 +266,7 @@ class SpeedPressureValve(ComponentType):
             base_rate=0.8,
             look="Control pressure at rated speed against the specification.",
             remedy="Set it, or clean and exchange the valve.",
+            work="set",
         ),
         FaultMode(
             name="feed_blocked",
@@ -271,6 +278,7 @@ class SpeedPressureValve(ComponentType):
             base_rate=0.4,
             look="Screen at its inlet.",
             remedy="Clean the screen.",
+            work="clean",
         ),
     )
     adjustable = ("gain",)

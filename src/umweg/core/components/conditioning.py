@@ -44,6 +44,7 @@ class SuctionScreen(ComponentType):
             base_rate=1.2,
             look="Draw the screen: lint, sealant, sludge on its outside.",
             remedy="Clean or replace the screen and find out what came loose.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -173,6 +174,7 @@ class ReturnFilter(ComponentType):
             base_rate=1.6,
             look="Indicator; cut the element open and look at the pleats.",
             remedy="Change the element; look for the source of the dirt.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -272,6 +274,7 @@ class QuickCoupling(ComponentType):
             base_rate=0.8,
             look="Uncouple, look at both poppets, couple until the sleeve snaps.",
             remedy="Couple it again without pressure; replace a coupling whose poppet hangs.",
+            work="by_hand",
         ),
     )
     symbol = Symbol(
@@ -417,6 +420,7 @@ class Accumulator(ComponentType):
             base_rate=0.6,
             look="Gas pressure at its valve, oil side at zero; bladder or piston passes.",
             remedy="Discharge the oil side and see zero; then recharge with nitrogen or replace it.",
+            work="clean",
         ),
     )
     symbol = Symbol(

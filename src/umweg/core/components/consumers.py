@@ -93,6 +93,7 @@ class Cylinder(ComponentType):
             base_rate=1.2,
             look="Torn seal or scored tube when the cylinder is open.",
             remedy="Reseal the cylinder; measure tube and piston.",
+            work="reseal",
         ),
         FaultMode(
             name="binding",
@@ -104,6 +105,7 @@ class Cylinder(ComponentType):
             base_rate=0.4,
             look="Rod runout, polished stripe on one side, dry pins.",
             remedy="Grease or replace pins; replace a bent rod.",
+            work="reseal",
         ),
         HOSES_CROSSED,
     )
@@ -185,6 +187,7 @@ class MechanicalLoad(ComponentType):
             base_rate=0.5,
             look="Scored guides, dry pivots; it moves freely only part of the way.",
             remedy="Free, align and grease the mechanism.",
+            work="clean",
         ),
     )
     passive = False
@@ -329,6 +332,7 @@ class FanLoad(ComponentType):
             base_rate=0.4,
             look="Rub marks on the shroud, hot bearing.",
             remedy="Free the fan, replace the bearing.",
+            work="clean",
         ),
     )
     symbol = Symbol(

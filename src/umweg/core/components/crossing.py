@@ -27,6 +27,7 @@ HOSES_CROSSED = FaultMode(
     base_rate=0.08,
     look="Follow both hoses back to the valve; compare with marks and drawing.",
     remedy="Swap the hoses, both sides without pressure; mark them.",
+    work="swap",
 )
 WORK_HOSES_CROSSED = FaultMode(
     name="hoses_crossed",
@@ -38,6 +39,7 @@ WORK_HOSES_CROSSED = FaultMode(
     base_rate=0.06,
     look="Follow the hoses from its ports A and B; compare with marks and drawing.",
     remedy="Swap the hoses, both sides without pressure; mark them.",
+    work="swap",
 )
 PILOTS_CROSSED = FaultMode(
     name="pilots_crossed",
@@ -49,6 +51,7 @@ PILOTS_CROSSED = FaultMode(
     base_rate=0.08,
     look="Follow both pilot hoses back to the joystick.",
     remedy="Swap the pilot hoses; mark them.",
+    work="swap",
 )
 PLUGS_CROSSED = FaultMode(
     name="plugs_crossed",
@@ -60,6 +63,7 @@ PLUGS_CROSSED = FaultMode(
     base_rate=0.12,
     look="Wire numbers at both plugs against the wiring diagram.",
     remedy="Swap the plugs; mark the wires.",
+    work="swap",
 )
 FITTED_BACKWARD = FaultMode(
     name="fitted_backward",
@@ -71,4 +75,5 @@ FITTED_BACKWARD = FaultMode(
     base_rate=0.06,
     look="Arrow on its body against the way of the oil.",
     remedy="Turn it round, arrow with the oil.",
+    work="swap",
 )

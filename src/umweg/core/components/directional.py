@@ -107,6 +107,7 @@ class SixWaySection(ComponentType):
             base_rate=0.9,
             look="Move the lever and watch the spool's end.",
             remedy="Refit or adjust the linkage.",
+            work="refit",
             own_lever="lever",
         ),
         FaultMode(
@@ -119,6 +120,7 @@ class SixWaySection(ComponentType):
             base_rate=0.25,
             look="Spool end does not return when the lever is let go.",
             remedy="Free the spool, check the centring spring and section bolts' torque.",
+            work="clean",
         ),
         WORK_HOSES_CROSSED,
     )

@@ -117,6 +117,7 @@ SPOOL_SHIFTED = FaultMode(
     base_rate=0.25,
     look="Spool does not return to its centre.",
     remedy="Free the spool, check the centring springs and the bolts' torque.",
+    work="clean",
 )
 
 
@@ -149,6 +150,7 @@ class DirectionalValve(ComponentType):
             base_rate=0.9,
             look="Move the lever and watch the spool's end.",
             remedy="Refit or adjust the linkage.",
+            work="refit",
             own_lever="lever",
         ),
         SPOOL_SHIFTED,
@@ -189,6 +191,7 @@ class FeedbackSteeringValve(DirectionalValve):
             base_rate=0.6,
             look="Turn the wheel and watch the valve's lever.",
             remedy="Refit the link; secure it.",
+            work="refit",
             own_lever="wheel",
         ),
         FaultMode(
@@ -201,6 +204,7 @@ class FeedbackSteeringValve(DirectionalValve):
             base_rate=0.5,
             look="Shim pack against the sheet; wheels creep with the wheel held.",
             remedy="Shim by the maker's procedure until it stands still.",
+            work="set",
         ),
         WORK_HOSES_CROSSED,
     )
@@ -275,6 +279,7 @@ class PilotDirectionalValve(ComponentType):
             base_rate=0.5,
             look="Pilot pressure good at its cap, spool does not move.",
             remedy="Free the spool; look for burrs and dirt.",
+            work="clean",
         ),
         FaultMode(
             name="pilot_cap_leaks",
@@ -286,6 +291,7 @@ class PilotDirectionalValve(ComponentType):
             base_rate=0.4,
             look="Pilot pressure at the cap against the pilot valve's.",
             remedy="Replace the cap's seals.",
+            work="reseal",
         ),
         SPOOL_SHIFTED,
         PILOTS_CROSSED,
@@ -353,6 +359,7 @@ class SelectorValve(ComponentType):
             base_rate=0.8,
             look="Move the lever and watch the spool's end.",
             remedy="Refit link and pin; secure it.",
+            work="refit",
             own_lever="lever",
         ),
     )
@@ -467,6 +474,7 @@ class SteeringUnit(ComponentType):
             base_rate=0.3,
             look="Idle pressure too high with the wheel at rest; hot oil.",
             remedy="Find the restriction; put the unit together by its timing marks.",
+            work="clean",
         ),
     )
     symbol = valve(

@@ -78,6 +78,7 @@ class PowerSupply(ComponentType):
             base_rate=0.6,
             look="Voltage drop along the cable under load; green or hot terminals.",
             remedy="Clean and tighten the terminals.",
+            work="wiring",
         ),
         FaultMode(
             name="fuse_blown",
@@ -89,6 +90,7 @@ class PowerSupply(ComponentType):
             base_rate=0.4,
             look="Look at the fuse.",
             remedy="Find what blew it, then fit one of the same rating.",
+            work="wiring",
         ),
     )
     passive = False
@@ -146,6 +148,7 @@ class Switch(ComponentType):
             base_rate=0.8,
             look="Voltage behind the switch while it is held.",
             remedy="Set its position, mend the wire or replace the switch.",
+            work="set",
         ),
         FaultMode(
             name="burnt",

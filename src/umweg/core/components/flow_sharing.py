@@ -68,6 +68,7 @@ class Throttle(ComponentType):
             base_rate=0.6,
             look="Run it open and back to its mark; look at the needle.",
             remedy="Clean it and set it again.",
+            work="clean",
         ),
         FaultMode(
             name="open",
@@ -79,6 +80,7 @@ class Throttle(ComponentType):
             base_rate=0.4,
             look="Needle's mark; check ball.",
             remedy="Set it again, clean the check.",
+            work="set",
         ),
     )
     adjustable = ("k",)
@@ -137,6 +139,7 @@ class InchingValve(ComponentType):
             base_rate=0.7,
             look="Pedal stop and clearance of its linkage.",
             remedy="Adjust the linkage by the maker's procedure.",
+            work="set",
         ),
         FaultMode(
             name="linkage_off",
@@ -148,6 +151,7 @@ class InchingValve(ComponentType):
             base_rate=0.3,
             look="Press the pedal and watch the valve's lever.",
             remedy="Refit the linkage.",
+            work="refit",
             own_lever="pedal",
         ),
     )
@@ -193,6 +197,7 @@ class ShutOffValve(InchingValve):
             base_rate=0.5,
             look="Handle across the line; a stem that turns freely.",
             remedy="Open it; secure the handle.",
+            work="by_hand",
         ),
         FaultMode(
             name="leaks",
@@ -261,6 +266,7 @@ class RetainedCheck(ComponentType):
             base_rate=0.9,
             look="Screen in front of the check.",
             remedy="Clean screen and line; find the dirt.",
+            work="clean",
         ),
         FaultMode(
             name="poppet_sticks",
@@ -283,6 +289,7 @@ class RetainedCheck(ComponentType):
             base_rate=0.5,
             look="No poppet in the retainer.",
             remedy="Find the lost part downstream before anything else; then replace the check.",
+            work="clean",
         ),
     )
     one_way = True
@@ -360,6 +367,7 @@ class PriorityDivider(ComponentType):
             base_rate=0.6,
             look="Orifice in the spool.",
             remedy="Clean it; find the dirt.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_bypass_shut",
@@ -371,6 +379,7 @@ class PriorityDivider(ComponentType):
             base_rate=0.4,
             look="Spool does not slide.",
             remedy="Free or replace it.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -458,6 +467,7 @@ class LoadSensingPriorityValve(ComponentType):
             base_rate=0.5,
             look="Spool does not slide.",
             remedy="Free or replace the valve.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_excess",
@@ -469,6 +479,7 @@ class LoadSensingPriorityValve(ComponentType):
             base_rate=0.5,
             look="Spool does not slide; broken spring.",
             remedy="Free or replace the valve.",
+            work="clean",
         ),
     )
     one_way = True
@@ -548,6 +559,7 @@ class FlowDivider(ComponentType):
             base_rate=0.7,
             look="Spool does not slide, or slides without friction at all.",
             remedy="Clean or exchange the divider.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -602,6 +614,7 @@ class BackPressureCheck(CheckValve):
             base_rate=0.3,
             look="Poppet cocked or gummed.",
             remedy="Clean or replace the check.",
+            work="clean",
         ),
         FITTED_BACKWARD,
     )

@@ -55,6 +55,7 @@ class Orifice(ComponentType):
             base_rate=0.6,
             look="Look through it against the light.",
             remedy="Clean it; never drill it out.",
+            work="clean",
         ),
         FaultMode(
             name="washed_out",
@@ -122,6 +123,7 @@ class CheckValve(ComponentType):
             base_rate=0.35,
             look="Poppet cocked or gummed; broken spring across it.",
             remedy="Clean or replace the check.",
+            work="clean",
         ),
         FaultMode(
             name="leaks_back",
@@ -133,6 +135,7 @@ class CheckValve(ComponentType):
             base_rate=0.6,
             look="Dirt or a groove on the seat.",
             remedy="Clean or replace the check.",
+            work="clean",
         ),
         FITTED_BACKWARD,
     )
@@ -220,6 +223,7 @@ class PilotCheckValve(ComponentType):
             base_rate=1.0,
             look="Dirt or a groove on the seat.",
             remedy="Lower and support the load, then clean or replace the check.",
+            work="clean",
         ),
         FaultMode(
             name="pilot_weak",
@@ -231,6 +235,7 @@ class PilotCheckValve(ComponentType):
             base_rate=0.4,
             look="Pilot line pressure present, poppet does not lift.",
             remedy="Clean the pilot piston and its orifice; look for a reversed hose pair.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -294,6 +299,7 @@ class ShuttleValve(ComponentType):
             base_rate=0.8,
             look="Dirt or a groove on ball and seats.",
             remedy="Clean or replace the shuttle.",
+            work="clean",
         ),
         FaultMode(
             name="a_blocked",
@@ -305,6 +311,7 @@ class ShuttleValve(ComponentType):
             base_rate=0.3,
             look="Ball stuck at A, passage plugged.",
             remedy="Clean or replace the shuttle.",
+            work="clean",
         ),
         FaultMode(
             name="b_blocked",
@@ -316,6 +323,7 @@ class ShuttleValve(ComponentType):
             base_rate=0.3,
             look="Ball stuck at B, passage plugged.",
             remedy="Clean or replace the shuttle.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -378,6 +386,7 @@ class FlowRegulator(ComponentType):
             base_rate=0.6,
             look="Fouled orifice, scored compensator spool.",
             remedy="Clean it; set it with a flow meter.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_open",
@@ -389,6 +398,7 @@ class FlowRegulator(ComponentType):
             base_rate=0.4,
             look="Compensator spool does not move under its spring.",
             remedy="Free or replace the compensator.",
+            work="clean",
         ),
     )
     adjustable = ("set_lpm",)

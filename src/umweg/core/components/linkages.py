@@ -61,6 +61,7 @@ class LeverLinkage(ComponentType):
             base_rate=0.7,
             look="Move the lever and watch the spool's end: it stands still.",
             remedy="Refit rod and pin; secure the pin.",
+            work="refit",
         ),
         FaultMode(
             name="worn",
@@ -72,6 +73,7 @@ class LeverLinkage(ComponentType):
             base_rate=0.4,
             look="Lever moves far before the spool's end follows.",
             remedy="Renew pins and bushes.",
+            work="reseal",
         ),
         FaultMode(
             name="misadjusted",
@@ -83,6 +85,7 @@ class LeverLinkage(ComponentType):
             base_rate=0.25,
             look="Rod unhooked, the spool springs to its centre and the fault is gone.",
             remedy="Set the rod's length with the spool centred.",
+            work="set",
         ),
         FaultMode(
             name="crossed",
@@ -94,6 +97,7 @@ class LeverLinkage(ComponentType):
             base_rate=0.06,
             look="Follow the rod from the lever to the spool.",
             remedy="Refit the rods as marked.",
+            work="swap",
         ),
     )
     symbol = Symbol(

@@ -189,6 +189,7 @@ class LoadSensingSection(ComponentType):
             base_rate=0.5,
             look="Compensator spool does not slide.",
             remedy="Clean or replace the compensator.",
+            work="clean",
         ),
         FaultMode(
             name="demand_blocked",
@@ -200,6 +201,7 @@ class LoadSensingSection(ComponentType):
             base_rate=0.5,
             look="Drillings to the demand gallery.",
             remedy="Clean the drillings; find the dirt.",
+            work="clean",
         ),
         FaultMode(
             name="linkage_off",
@@ -211,6 +213,7 @@ class LoadSensingSection(ComponentType):
             base_rate=0.8,
             look="Move the lever and watch the spool's end.",
             remedy="Refit or adjust the linkage.",
+            work="refit",
             own_lever="lever",
         ),
         SPOOL_SHIFTED,
@@ -291,5 +294,6 @@ class LoadSensingSteeringUnit(LoadSensingSection):
             base_rate=0.3,
             look="Wheel turns without resistance.",
             remedy="Refit the column; secure it.",
+            work="refit",
         ),
     )

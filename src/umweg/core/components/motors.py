@@ -191,6 +191,7 @@ class TwoSpeedMotor(DrainedMotor):
             base_rate=0.6,
             look="Pilot pressure good at its port, speed does not change.",
             remedy="Free the servo; clean its orifice.",
+            work="clean",
         ),
     )
     symbol = Symbol(
@@ -270,6 +271,7 @@ class PressureControlledMotor(DrainedMotor):
             base_rate=0.5,
             look="Working pressure where the motor changes, against the specification.",
             remedy="Set the beginning of control with a gauge.",
+            work="set",
         ),
         FaultMode(
             name="stays_large",
@@ -281,6 +283,7 @@ class PressureControlledMotor(DrainedMotor):
             base_rate=0.5,
             look="Speed on the flat; control piston does not slide.",
             remedy="Free the control piston.",
+            work="clean",
         ),
     )
     adjustable = ("begin_bar",)

@@ -48,6 +48,7 @@ class CartridgeRelief(ReliefValve):
             base_rate=1.2,
             look="Free length of the spring; count the shims against the sheet.",
             remedy="Add shims by the pressure per shim; replace a spring shorter than specified.",
+            work="set",
         ),
         FaultMode(
             name="seat_leaks",
@@ -59,6 +60,7 @@ class CartridgeRelief(ReliefValve):
             base_rate=1.0,
             look="Dirt or a ring on poppet and seat; damaged ring around the cartridge.",
             remedy="Clean, or replace cartridge and rings.",
+            work="clean",
         ),
         FaultMode(
             name="screen_blocked",
@@ -70,6 +72,7 @@ class CartridgeRelief(ReliefValve):
             base_rate=0.3,
             look="Screen of the cartridge.",
             remedy="Clean the screen; look for the source of the dirt.",
+            work="clean",
         ),
     )
 
@@ -129,6 +132,7 @@ class PilotOperatedRelief(ComponentType):
             base_rate=1.2,
             look="Spring length, lock nut and paint mark on the screw.",
             remedy="Set to the specification with a gauge; replace a weak spring.",
+            work="set",
         ),
         FaultMode(
             name="screen_plugged",
@@ -140,6 +144,7 @@ class PilotOperatedRelief(ComponentType):
             base_rate=0.6,
             look="Look through the orifice of the main poppet.",
             remedy="Clean the orifice; change the oil that plugged it.",
+            work="clean",
         ),
         FaultMode(
             name="seat_leaks",
@@ -151,6 +156,7 @@ class PilotOperatedRelief(ComponentType):
             base_rate=0.8,
             look="Dirt or a ring on poppet and seat.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
     )
     adjustable = ("set_bar",)
@@ -222,6 +228,7 @@ class UnloadingValve(ComponentType):
             base_rate=0.9,
             look="Spring length, lock nut and paint mark on the screw.",
             remedy="Set to the specification with a gauge.",
+            work="set",
         ),
         FaultMode(
             name="seat_leaks",
@@ -233,6 +240,7 @@ class UnloadingValve(ComponentType):
             base_rate=0.7,
             look="Dirt or a ring on poppet and seat.",
             remedy="Clean or replace the valve.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_shut",
@@ -244,6 +252,7 @@ class UnloadingValve(ComponentType):
             base_rate=0.3,
             look="Piston or poppet does not slide.",
             remedy="Clean or replace the valve.",
+            work="clean",
         ),
     )
     adjustable = ("set_bar",)
@@ -310,6 +319,7 @@ class SequenceValve(ComponentType):
             base_rate=0.6,
             look="Spool does not slide in its bore.",
             remedy="Clean or replace the valve.",
+            work="clean",
         ),
         FaultMode(
             name="set_low",
@@ -411,6 +421,7 @@ class ReducingValve(ComponentType):
             base_rate=0.9,
             look="Spring length; count the shims.",
             remedy="Add shims by the pressure per shim, or replace the spring.",
+            work="set",
         ),
         FaultMode(
             name="stuck_shut",
@@ -422,6 +433,7 @@ class ReducingValve(ComponentType):
             base_rate=0.6,
             look="Screen at its inlet; spool does not slide.",
             remedy="Clean screen and spool.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_open",
@@ -433,6 +445,7 @@ class ReducingValve(ComponentType):
             base_rate=0.4,
             look="Spool does not slide; broken spring across it.",
             remedy="Free or replace the valve.",
+            work="clean",
         ),
     )
     adjustable = ("set_bar",)
@@ -514,6 +527,7 @@ class JoystickValve(ComponentType):
             base_rate=0.6,
             look="Plunger does not follow the lever.",
             remedy="Clean the plunger, replace the boot.",
+            work="clean",
         ),
         FaultMode(
             name="feed_blocked",
@@ -525,6 +539,7 @@ class JoystickValve(ComponentType):
             base_rate=0.4,
             look="Screen in its inlet.",
             remedy="Clean the screen.",
+            work="clean",
         ),
     )
     one_way = True
@@ -626,6 +641,7 @@ class ChargingValve(ComponentType):
             base_rate=0.6,
             look="Pressure at the accumulator keeps rising; hot valve.",
             remedy="Clean or replace the cut-out pilot.",
+            work="clean",
         ),
         FaultMode(
             name="feed_blocked",
@@ -637,6 +653,7 @@ class ChargingValve(ComponentType):
             base_rate=0.5,
             look="Orifice and screen in the feed.",
             remedy="Clean them.",
+            work="clean",
         ),
         FaultMode(
             name="leaks_down",

@@ -62,6 +62,7 @@ class ReliefValve(ComponentType):
             base_rate=1.3,
             look="Spring length, lock nut and paint mark on the screw.",
             remedy="Set to the specification with a gauge; replace a weak spring.",
+            work="set",
         ),
         FaultMode(
             name="seat_leaks",
@@ -73,6 +74,7 @@ class ReliefValve(ComponentType):
             base_rate=1.0,
             look="Dirt or a ring on poppet and seat.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
         FaultMode(
             name="set_high",
@@ -84,6 +86,7 @@ class ReliefValve(ComponentType):
             base_rate=0.25,
             look="Screw run in, shims added, poppet that does not move.",
             remedy="Set to the specification with a gauge; never above the limit.",
+            work="set",
         ),
     )
     adjustable = ("set_bar",)
@@ -174,6 +177,7 @@ class CounterbalanceValve(ComponentType):
             base_rate=1.2,
             look="Scratched seat or dirt under the poppet.",
             remedy="Lower and support the load, then clean or replace the cartridge.",
+            work="clean",
         ),
         FaultMode(
             name="check_stuck",
@@ -185,6 +189,7 @@ class CounterbalanceValve(ComponentType):
             base_rate=0.4,
             look="Poppet gummed or cocked in its bore.",
             remedy="Lower and support the load, then clean or replace the cartridge.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_shut",
@@ -196,6 +201,7 @@ class CounterbalanceValve(ComponentType):
             base_rate=0.3,
             look="Pilot orifice plugged, or set far too high.",
             remedy="Lower and support the load by the maker's way, then clean the pilot orifice.",
+            work="clean",
         ),
     )
     adjustable = ("set_bar",)

@@ -109,6 +109,7 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
             base_rate=0.8,
             look="Plug and pins; resistance of the coil; a steel blade held at the coil.",
             remedy="Mend the plug or replace the coil.",
+            work="wiring",
         ),
         FaultMode(
             name=f"{name}_shorted",
@@ -120,6 +121,7 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
             base_rate=0.3,
             look="Hot or blistered coil; resistance far too low; blown fuse.",
             remedy="Replace the coil and the fuse.",
+            work="wiring",
         ),
     )
 
@@ -168,6 +170,7 @@ class SolenoidDirectionalValve(ComponentType):
             base_rate=0.6,
             look="Push the emergency pin: it does not move, or it then works.",
             remedy="Clean or replace the valve.",
+            work="clean",
         ),
         SPOOL_SHIFTED,
         PLUGS_CROSSED,
@@ -253,6 +256,7 @@ POPPET_STICKS = FaultMode(
     base_rate=0.6,
     look="Coil magnetic, no change in the oil; push its emergency pin.",
     remedy="Clean or replace the cartridge.",
+    work="clean",
 )
 
 
@@ -288,6 +292,7 @@ class SolenoidPoppetValve(ComponentType):
             base_rate=0.8,
             look="Dirt or a groove on poppet and seat.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
         ),
     )
     symbol = valve(

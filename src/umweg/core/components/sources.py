@@ -65,6 +65,7 @@ class Reservoir(ComponentType):
             base_rate=1.2,
             look="Level at the sight glass in the posture the level is specified for; foam.",
             remedy="Top up with the grade in use, find where the oil went, bleed.",
+            work="top_up",
             foams=True,
         ),
         FaultMode(
@@ -77,6 +78,7 @@ class Reservoir(ComponentType):
             base_rate=0.2,
             look="Grade on the last delivery; drop test beside fresh oil; smell of fuel.",
             remedy="Drain, flush and fill the grade specified.",
+            work="oil",
         ),
         FaultMode(
             name="oil_thick",
@@ -88,6 +90,7 @@ class Reservoir(ComponentType):
             base_rate=0.15,
             look="Grade on the last delivery; drop test beside fresh oil.",
             remedy="Drain, flush and fill the grade specified.",
+            work="oil",
         ),
     )
     symbol = Symbol(
@@ -164,6 +167,7 @@ class DriveCoupling(ComponentType):
             base_rate=0.6,
             look="Pump shaft speed against engine speed under load; hot or glazed friction faces.",
             remedy="Adjust or replace the clutch or belt.",
+            work="set",
         ),
         FaultMode(
             name="broken",
@@ -278,6 +282,7 @@ class FixedPump(ComponentType):
             base_rate=0.6,
             look="Foam and a rattle that stops when oil is put on the leaking joint.",
             remedy="Tighten or reseal the joint; renew the shaft seal; bleed.",
+            work="reseal",
             foams=True,
         ),
     )
@@ -439,6 +444,7 @@ class PressureCompensatedPump(ComponentType):
             base_rate=1.0,
             look="Screw and lock nut; spring length.",
             remedy="Set to the specification with a gauge.",
+            work="set",
         ),
         FaultMode(
             name="stuck_back",
@@ -450,6 +456,7 @@ class PressureCompensatedPump(ComponentType):
             base_rate=0.4,
             look="Swash plate does not follow its spring.",
             remedy="Free the servo piston; find the dirt.",
+            work="clean",
         ),
     )
     adjustable = ("set_bar",)

@@ -126,6 +126,7 @@ class LoadSensingPump(ComponentType):
             base_rate=1.0,
             look="Standby pressure against the specification; length of the spring.",
             remedy="Set by the machine's own procedure; replace a weak spring.",
+            work="set",
         ),
         FaultMode(
             name="margin_high",
@@ -137,6 +138,7 @@ class LoadSensingPump(ComponentType):
             base_rate=0.3,
             look="Standby pressure against the specification; screw run in.",
             remedy="Set by the machine's own procedure.",
+            work="set",
         ),
         FaultMode(
             name="set_low",
@@ -148,6 +150,7 @@ class LoadSensingPump(ComponentType):
             base_rate=0.8,
             look="Screw and lock nut; spring length.",
             remedy="Set to the specification with a gauge.",
+            work="set",
         ),
         FaultMode(
             name="stuck_back",
@@ -159,6 +162,7 @@ class LoadSensingPump(ComponentType):
             base_rate=0.4,
             look="Swash plate does not follow its spring.",
             remedy="Free the servo piston; find the dirt.",
+            work="clean",
         ),
         FaultMode(
             name="stuck_on_stroke",
@@ -170,6 +174,7 @@ class LoadSensingPump(ComponentType):
             base_rate=0.3,
             look="Standby runs up to the safety relief; compensator spool does not slide.",
             remedy="Free or replace the compensator.",
+            work="clean",
         ),
         FaultMode(
             name="bleed_open",
@@ -304,6 +309,7 @@ class ServoPump(ComponentType):
             base_rate=0.5,
             look="Control pressure good, pump does not stroke out.",
             remedy="Free the servo piston and its orifices.",
+            work="clean",
         ),
         FaultMode(
             name="creeps",
@@ -315,6 +321,7 @@ class ServoPump(ComponentType):
             base_rate=0.4,
             look="Pressure difference between the loop's sides with the lever in neutral.",
             remedy="Set mechanical and hydraulic neutral by the maker's procedure.",
+            work="set",
         ),
         FaultMode(
             name="linkage_off",
@@ -326,6 +333,7 @@ class ServoPump(ComponentType):
             base_rate=0.7,
             look="Move the lever and watch the control shaft.",
             remedy="Refit and adjust the linkage.",
+            work="refit",
             own_lever="lever",
         ),
     )
@@ -401,6 +409,7 @@ class HandPump(ComponentType):
             base_rate=0.8,
             look="No resistance at the lever, or it is pushed back.",
             remedy="Clean or replace its checks.",
+            work="clean",
         ),
     )
     passive = False

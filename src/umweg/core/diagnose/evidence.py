@@ -7,7 +7,8 @@ it at a price, so one misread gauge does not kill the truth.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +16,19 @@ from scipy.special import ndtr
 
 from umweg.core.components.base import Array
 from umweg.core.observe.exhibits import Suspects
+from umweg.core.observe.predict import CONDITIONS
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
 
+CLASSES = ((1.0, 0.7), (2.2, 0.3))
+"""Machines as specified and loosely so: factor on the spread of their own unknowns, and share."""
+WRONG_STORY = 0.003
+"""How often the whole of what one person tells leads astray, as coherent as it may be."""
+SUBDIVIDED_WITHIN = 20.0
+"""Candidates this far [nats] behind the best are looked at more finely in their severity."""
+MOST_SUBDIVIDED = 300
+FRACTIONS = (-0.375, -0.125, 0.125, 0.375)
+"""Where a severity cell is looked at, in grid steps from its middle."""
 _SET_ASIDE = 1e9
 
 
@@ -27,8 +38,10 @@ class Belief:
 
     ``log_weight (C,)`` not normalised; ``log_other`` the same for “something not modelled”.
     The rest is what is needed to predict the next reading: slopes of the readings so far
-    ``(R, U, C)``, the inverse of their joint covariance ``(C, R, R)`` and the solved errors
-    ``(C, R)``; ``set_aside (C, R)`` says which candidate treats which reading as misread.
+    ``(R, V, C)`` to the unknowns and the instruments' offsets, the inverse of their joint
+    covariance ``(C, R, R)`` and the solved errors ``(C, R)``; ``set_aside (C, R)`` says which
+    candidate treats which reading as misread, ``looseness (C,)`` how widely its own unknowns
+    spread.
     """
 
     log_weight: Array
@@ -37,6 +50,7 @@ class Belief:
     precision: Array
     solved: Array
     set_aside: NDArray[np.bool_]
+    looseness: Array
 
     def part(self, rows: NDArray[np.intp]) -> "Belief":
         """The same about some of the candidates."""
@@ -47,58 +61,223 @@ class Belief:
             self.precision[rows],
             self.solved[rows],
             self.set_aside[rows],
+            self.looseness[rows],
         )
 
     def posterior(self, mean: Array, slope: Array) -> tuple[Array, Array]:
         """Mean and variance (C,) of a further quantity, given what was read."""
+        slope = _loosened(slope, self.looseness)
         variance = np.einsum("uc,uc->c", slope, slope)
         if not len(self.slope):
             return mean, variance
-        cross = np.einsum("ruc,uc->cr", self.slope, slope)
+        cross = np.einsum("ruc,uc->cr", self.slope[:, : len(slope)], slope)
         shift = np.einsum("cr,cr->c", cross, self.solved)
         less = np.einsum("cr,cr->c", np.matmul(self.precision, cross[..., None])[..., 0], cross)
         return mean + shift, np.maximum(variance - less, 1e-12)
 
 
+def _loosened(slope: Array, looseness: Array | float) -> Array:
+    """Slopes of a machine whose own unknowns spread wider; day and severity stay as they are.
+
+    Parameters
+    ----------
+    slope : (…, U, C), the last rows being the conditions and the severity
+    """
+    loose: Array = slope * np.asarray(looseness)
+    loose[..., -1 - CONDITIONS :, :] = slope[..., -1 - CONDITIONS :, :]
+    return loose
+
+
+@dataclass(frozen=True)
+class _Readings:
+    """R readings against C candidates: errors ``(C, R)``, slopes ``(R, U, C)``, ``known (C, R)``."""
+
+    error: Array
+    slope: Array
+    known: NDArray[np.bool_]
+    noise: Array
+    """(R,) variance of each reading's own noise."""
+    shared: Array
+    """(R, G) offset that it shares with others of its instrument."""
+    broad: Array
+
+    @classmethod
+    def of(cls, readings: Sequence[Measured]) -> "_Readings":
+        """All readings, each instrument's offset in a column of its own."""
+        names = sorted({r.instrument for r in readings})
+        shared = np.zeros((len(readings), len(names)))
+        for i, reading in enumerate(readings):
+            shared[i, names.index(reading.instrument)] = reading.offset_sd
+        return cls(
+            np.stack([r.value - r.mean for r in readings], axis=1),
+            np.stack([r.slope for r in readings]),
+            np.stack([r.known for r in readings], axis=1),
+            np.array([r.noise_sd**2 - r.offset_sd**2 for r in readings]),
+            shared,
+            np.array([r.log_broad for r in readings]),
+        )
+
+    def loosened(self, factor: float) -> "_Readings":
+        """Of machines whose own unknowns spread wider."""
+        return replace(self, slope=_loosened(self.slope, factor))
+
+    @property
+    def covariance(self) -> Array:
+        """(C, R, R) of the readings of each candidate."""
+        by_candidate = np.ascontiguousarray(self.slope.transpose(2, 0, 1))
+        found: Array = by_candidate @ by_candidate.transpose(0, 2, 1)
+        found += np.diag(self.noise) + self.shared @ self.shared.T
+        return found
+
+
 def believe(suspects: Suspects, evidence: Sequence[Evidence], other_prior: float = 0.01) -> Belief:
-    """Weigh every candidate by all evidence together."""
+    """Weigh every candidate by all evidence together.
+
+    Each candidate stands for a cell of its fault's severity. Near the best ones a cell is looked
+    at in several places, what would be shown there lying between its neighbours on the grid: one
+    point in seven misses a cliff.
+    """
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
-    log_weight = suspects.population.log_prior.copy()
-    log_other = float(np.log(other_prior))
-    for item in told:
-        log_weight += item.log_likelihood
-        log_other += item.log_broad
-    count, unknowns = len(log_weight), suspects.slope_count
+    prior = suspects.population.log_prior
+    log_told = _told(told, [t.log_likelihood for t in told], _best_story(told))
+    log_other = float(np.log(other_prior)) + sum(t.log_broad for t in told)
+    count, unknowns = len(prior), suspects.slope_count
     if not readings:
-        nothing = np.zeros((0, unknowns, count))
         return Belief(
-            log_weight,
+            _finely(suspects, prior + log_told, prior, None, told),
             log_other,
-            nothing,
+            np.zeros((0, unknowns, count)),
             np.zeros((count, 0, 0)),
             np.zeros((count, 0)),
             np.zeros((count, 0), dtype=bool),
+            np.ones(count),
         )
-    broad = np.array([r.log_broad for r in readings])
-    log_other += float(broad.sum())
-    log_fit, precision, solved, aside = _joint(readings, broad)
-    slope = np.stack([r.slope for r in readings])
-    return Belief(log_weight + log_fit, log_other, slope, precision, solved, aside)
+    taken = _Readings.of(readings)
+    log_other += float(taken.broad.sum())
+    classes = [_joint(taken.loosened(factor)) for factor, _ in CLASSES]
+    fits = np.stack(
+        [f.log_fit + np.log(share) for f, (_, share) in zip(classes, CLASSES, strict=True)]
+    )
+    chosen = fits.argmax(axis=0)
+    looseness = np.array([factor for factor, _ in CLASSES])[chosen]
+    log_fit = np.logaddexp.reduce(fits, axis=0)
+    offsets = np.repeat(taken.shared[:, :, None], count, axis=2)
+    return Belief(
+        _finely(suspects, prior + log_told + log_fit, prior, taken, told),
+        log_other,
+        np.concatenate([_loosened(taken.slope, looseness), offsets], axis=1),
+        _chosen(chosen, [f.precision for f in classes]),
+        _chosen(chosen, [f.solved for f in classes]),
+        _chosen(chosen, [f.set_aside for f in classes]),
+        looseness,
+    )
 
 
-def _joint(
-    readings: Sequence[Measured], broad: Array
-) -> tuple[Array, Array, Array, NDArray[np.bool_]]:
-    """Joint log likelihood of all readings; misread ones set aside one at a time."""
-    error = np.stack([r.value - r.mean for r in readings], axis=1)
-    slope = np.stack([r.slope for r in readings])
-    noise = np.array([r.noise_sd**2 for r in readings])
-    by_candidate = np.ascontiguousarray(slope.transpose(2, 0, 1))
-    covariance = by_candidate @ by_candidate.transpose(0, 2, 1)
-    covariance += np.diag(noise)
+def _chosen(chosen: NDArray[np.intp], of_class: Sequence[NDArray[Any]]) -> NDArray[Any]:
+    every = np.arange(len(chosen))
+    found: NDArray[Any] = np.stack(of_class)[chosen, every]
+    return found
+
+
+def _best_story(told: Sequence[Told]) -> float:
+    """Log likelihood of the candidate that all words of the story fit best."""
+    story = [t.log_likelihood for t in told if t.story]
+    return float(np.sum(story, axis=0).max()) if story else 0.0
+
+
+def _told(told: Sequence[Told], log_likelihood: Sequence[Array], best_story: float) -> Array:
+    """Log likelihood of all words.
+
+    Ten words from one person are not ten readings: a story that misleads is as coherent as the
+    right one, so no candidate is further behind than the story is often wrong.
+    """
+    total: Array = np.zeros(log_likelihood[0].shape if log_likelihood else 1)
+    looks = [fit for t, fit in zip(told, log_likelihood, strict=True) if not t.story]
+    story = [fit for t, fit in zip(told, log_likelihood, strict=True) if t.story]
+    if looks:
+        total = total + np.sum(looks, axis=0)
+    if story:
+        true = np.sum(story, axis=0) + np.log1p(-WRONG_STORY)
+        total = total + np.logaddexp(true, best_story + np.log(WRONG_STORY))
+    return total
+
+
+def _finely(
+    suspects: Suspects,
+    log_weight: Array,
+    prior: Array,
+    readings: _Readings | None,
+    told: Sequence[Told],
+) -> Array:
+    """Log weights with the severity cells of the best candidates looked at in several places."""
+    population = suspects.population
+    near = np.flatnonzero(
+        (log_weight > log_weight.max() - SUBDIVIDED_WITHIN)
+        & ((population.below >= 0) | (population.above >= 0))
+    )
+    near = near[np.argsort(-log_weight[near], kind="stable")][:MOST_SUBDIVIDED]
+    if not len(near) or (readings is None and not told):
+        return log_weight
+    fits = []
+    best_story = _best_story(told)
+    for fraction in FRACTIONS:
+        other = (population.below if fraction < 0 else population.above)[near]
+        there = other >= 0
+        if fraction < 0:
+            # Below the first severity lies the healthy machine.
+            other = np.where(there, other, 0)
+            there = np.ones_like(there)
+        beside, share = np.where(there, other, near), np.abs(fraction) * there.astype(float)
+        words = [
+            np.log(
+                (1.0 - share) * np.exp(t.log_likelihood[near])
+                + share * np.exp(t.log_likelihood[beside])
+            )
+            for t in told
+        ]
+        fit = _told(told, words, best_story)
+        if readings is not None:
+            fit = fit + _fit_between(readings, near, beside, share)
+        fits.append(fit)
+    finer = log_weight.copy()
+    finer[near] = prior[near] + np.logaddexp.reduce(np.stack(fits), axis=0) - np.log(len(fits))
+    return finer
+
+
+def _fit_between(
+    readings: _Readings, near: NDArray[np.intp], beside: NDArray[np.intp], share: Array
+) -> Array:
+    """Log likelihood of the readings at a share of the way to a neighbouring severity."""
+    change = readings.error[beside] - readings.error[near]
+    slope = readings.slope[:, :, near].copy()
+    slope[:, -1] = (change / len(FRACTIONS) / np.sqrt(12.0)).T
+    part = replace(
+        readings,
+        error=readings.error[near] + share[:, None] * change,
+        slope=slope,
+        known=readings.known[near] & readings.known[beside],
+    )
+    fits = [_joint(part.loosened(f)).log_fit + np.log(s) for f, s in CLASSES]
+    result: Array = np.logaddexp.reduce(np.stack(fits), axis=0)
+    return result
+
+
+@dataclass(frozen=True)
+class _Joint:
+    """Joint log likelihood (C,) of all readings, and what it was made of."""
+
+    log_fit: Array
+    precision: Array
+    solved: Array
+    set_aside: NDArray[np.bool_]
+
+
+def _joint(readings: _Readings) -> _Joint:
+    """Weigh all readings together; misread ones are set aside one at a time."""
+    error, broad, covariance = readings.error, readings.broad, readings.covariance
     count, n = error.shape
-    aside = ~np.stack([r.known for r in readings], axis=1)
+    aside = ~readings.known
     unknown = aside.copy()
     every = np.arange(count)
     diagonal = np.arange(n)
@@ -133,7 +312,7 @@ def _joint(
     )
     log_fit += kept * np.log1p(-MISREAD_SHARE) + (aside * broad).sum(axis=1)
     log_fit += (aside & ~unknown).sum(axis=1) * np.log(MISREAD_SHARE)
-    return log_fit, precision, solved, aside
+    return _Joint(log_fit, precision, solved, aside)
 
 
 def spread_band(

@@ -119,6 +119,7 @@ class RepairView(View):
 
     component: str
     component_label: str
+    remedy: str
     share: float
     cost: float
     expected_cost: float
@@ -171,6 +172,7 @@ def report(
                 RepairView(
                     component=r.component_id,
                     component_label=circuit.component(r.component_id).label,
+                    remedy=r.remedy,
                     share=r.share,
                     cost=r.cost,
                     expected_cost=r.expected_cost,

@@ -1,71 +1,135 @@
 """What an observation is worth: bits about the hypothesis, and money saved by deciding better."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.components.base import Array
+from umweg.core.components.base import WORKS, Array, WorkKind
 from umweg.core.diagnose.ranking import Ranking
+from umweg.core.faults.population import Fault, Hypothesis
 from umweg.core.network.network import Indices
 
-COMEBACK_MIN = 90.0
-"""Minutes that a wrong repair costs until the machine is back and looked at again."""
+TRY_MIN = 20.0
+"""Minutes to put the machine together again, try it and find that it was not that."""
+EXPLAIN_MIN = 20.0
+"""Minutes to find nothing wrong and to say so."""
 SHOWN_REPAIRS = 4
+
+Action = tuple[str, WorkKind]
+"""What is done to which component; the same action cures every fault that asks for it."""
+NOTHING: Action = ("", "by_hand")
+"""Nothing is mended: the machine is as it should be."""
+
+
+def action_of(fault: Fault) -> Action:
+    """What cures a fault."""
+    return fault.component_id, fault.mode.work
 
 
 @dataclass(frozen=True)
 class Money:
-    """What a repair costs, per component, and what labour costs per minute."""
+    """What each repair costs, part and labour, and what labour costs per minute."""
 
     labour_per_min: float = 1.5
-    repair_cost: Mapping[str, float] = field(default_factory=dict)
+    circuit: Circuit | None = None
+    _costs: dict[Action, float] = field(default_factory=dict)
 
     @classmethod
     def of(cls, circuit: Circuit, labour_per_min: float) -> "Money":
-        """Part and labour of every component of a circuit."""
-        return cls(
-            labour_per_min,
-            {
-                c.id: c.service.part_cost
-                + (c.service.access_min + c.service.replace_min) * labour_per_min
-                for c in circuit.components
-            },
+        """The prices of a circuit's parts."""
+        return cls(labour_per_min, circuit)
+
+    def cost(self, action: Action) -> float:
+        """Part, material and labour of one repair."""
+        if action not in self._costs:
+            self._costs[action] = self._cost(action)
+        return self._costs[action]
+
+    def _cost(self, action: Action) -> float:
+        component_id, kind = action
+        if action == NOTHING or self.circuit is None:
+            return EXPLAIN_MIN * self.labour_per_min
+        work, service = WORKS[kind], self.circuit.component(component_id).service
+        minutes = service.replace_min if work.minutes is None else work.minutes
+        return (
+            work.part_share * service.part_cost
+            + work.material
+            + (service.access_min + minutes) * self.labour_per_min
         )
 
 
 @dataclass(frozen=True)
 class Repair:
-    """Exchanging one component now: its price, and what it is expected to cost in all."""
+    """One repair in the order of the cheapest sequence: its price, and what it would cost in all."""
 
     component_id: str
+    work: WorkKind
+    remedy: str
     share: float
     cost: float
     expected_cost: float
 
 
 def repairs_of(ranking: Ranking, money: Money) -> tuple[Repair, ...]:
-    """The components most under suspicion, and what exchanging each of them now would cost."""
-    by_component: dict[str, float] = {}
+    """The first repairs of the cheapest sequence; the rest of it is in each expected cost.
+
+    The expected cost of a repair is its own, and the rest of the sequence's where it is not that.
+    """
+    shares: dict[Action, float] = {}
+    remedies: dict[Action, tuple[float, str]] = {}
     for share, hypothesis in zip(ranking.shares, ranking.population.hypotheses, strict=True):
         for fault in hypothesis.faults:
-            by_component[fault.component_id] = by_component.get(fault.component_id, 0) + share
-    ranked = sorted(by_component.items(), key=lambda item: -item[1])[:SHOWN_REPAIRS]
-    typical = float(np.mean(list(money.repair_cost.values())))
-    return tuple(
-        Repair(
-            name,
-            float(share),
-            money.repair_cost[name],
-            money.repair_cost[name] + max(0.0, 1.0 - float(share)) * typical,
+            action = action_of(fault)
+            shares[action] = shares.get(action, 0.0) + float(share)
+            remedies[action] = max(
+                remedies.get(action, (-1.0, "")), (float(share), fault.mode.remedy)
+            )
+    tried = TRY_MIN * money.labour_per_min
+    actions = list(shares)
+    chance = np.array([shares[a] for a in actions])
+    cost = np.array([money.cost(a) + tried for a in actions])
+    order = in_sequence(chance, cost)
+    found = []
+    for i in order[:SHOWN_REPAIRS]:
+        rest = np.delete(np.arange(len(actions)), i)
+        later = sequence_cost(chance[rest, None], cost[rest])[0]
+        found.append(
+            Repair(
+                actions[i][0],
+                actions[i][1],
+                remedies[actions[i]][1],
+                float(chance[i]),
+                float(money.cost(actions[i])),
+                float(money.cost(actions[i]) + later),
+            )
         )
-        for name, share in ranked
-    )
+    return tuple(found)
+
+
+def in_sequence(chance: Array, cost: Array) -> Indices:
+    """Order of the cheapest sequence: by chance per cost (Heckerman, Breese, Rommelse 1995)."""
+    order: Indices = np.argsort(-chance / cost, kind="stable")
+    return order
+
+
+def sequence_cost(chance: Array, cost: Array) -> Array:
+    """(G,) expected cost of trying repairs in the cheapest order until one of them cures.
+
+    Parameters
+    ----------
+    chance : (D, G) chance of each repair; a column need not sum to 1, its cost scales with it
+    cost : (D,) of each repair and of the try after it
+    """
+    order = np.argsort(-chance / cost[:, None], axis=0, kind="stable")
+    ranked = np.take_along_axis(chance, order, axis=0)
+    still = ranked[::-1].cumsum(axis=0)[::-1]
+    result: Array = (cost[order] * still).sum(axis=0)
+    return result
 
 
 class Stakes:
-    """What is at stake for one belief: which part to exchange, and what the wrong one wastes.
+    """What is at stake for one belief: how dear the way to the cured machine is.
 
     Parameters
     ----------
@@ -77,15 +141,21 @@ class Stakes:
         owners, index = np.unique(population.hypothesis[live], return_inverse=True)
         self.member = np.zeros((len(owners), len(live)))
         self.member[index, np.arange(len(live))] = ranking.inside[live]
-        comeback = COMEBACK_MIN * money.labour_per_min
-        parts = [{f.component_id for f in population.hypotheses[h].faults} for h in owners]
-        self.decisions = sorted({p for group in parts for p in group})
-        self.wasted = np.array(
-            [
-                [0.0 if d in group else money.repair_cost[d] + comeback for group in parts]
-                for d in self.decisions
-            ]
-        ).reshape(len(self.decisions), len(owners))
+        cures = [_cure(population.hypotheses[h], money) for h in owners]
+        self.actions = sorted(set(cures))
+        self._by_action = np.zeros((len(self.actions), len(owners)))
+        self._by_action[[self.actions.index(c) for c in cures], np.arange(len(owners))] = 1.0
+        tried = TRY_MIN * money.labour_per_min
+        self._cost = np.array([money.cost(a) + tried for a in self.actions])
+
+    @property
+    def now(self) -> float:
+        """Expected cost of mending from here, nothing more being observed."""
+        prior = self.member.sum(axis=1)
+        return float(self._expected((prior / prior.sum())[:, None])[0])
+
+    def _expected(self, joint: Array) -> Array:
+        return sequence_cost(self._by_action @ joint, self._cost)
 
     def information(self, likelihood: Array) -> tuple[float, float]:
         """Expected bits about the hypothesis, and expected money saved, of an observation.
@@ -101,8 +171,13 @@ class Stakes:
         with np.errstate(divide="ignore", invalid="ignore"):
             terms = joint * np.log2(joint / (prior[:, None] * outcome[None]))
         bits = float(np.nansum(terms))
-        if not len(self.decisions):
+        if not len(self.actions):
             return max(bits, 0.0), 0.0
-        now = float((self.wasted @ prior).min())
-        then = float((self.wasted @ joint).min(axis=0).sum())
-        return max(bits, 0.0), now - then
+        now = float(self._expected(prior[:, None])[0])
+        return max(bits, 0.0), now - float(self._expected(joint).sum())
+
+
+def _cure(hypothesis: Hypothesis, money: Money) -> Action:
+    """What cures a hypothesis; of two faults, the dearer repair stands for both."""
+    actions = [action_of(f) for f in hypothesis.faults]
+    return max(actions, key=money.cost) if actions else NOTHING

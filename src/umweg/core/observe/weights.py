@@ -11,15 +11,21 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.quantities import Quantity
 from umweg.core.units import to_base
 
-MISREAD_SHARE = 0.02
+MISREAD_SHARE = 0.04
 """How often a reading is simply wrong: wrong port, wrong unit, stuck needle."""
 CONFUSED_SHARE = 0.04
-"""How often an operator's word is the wrong word."""
+"""How often an answer is any word at all."""
 CONDITIONS_SD = 0.01
 """Relative error from conditions not quite met."""
 FLOOR_SD = 0.2
-"""No reading is taken finer than this [bar or L/min]; the model is not finer either."""
+"""No reading is taken finer than this [bar or L/min] …"""
+FLOOR_SHARE = 0.002
+"""… or than this share of its instrument's scale, where that is finer: a suction gauge's needle."""
 DEFAULT_ACCURACY_PCT = 1.6
+STANDARD_SCALES = (1.6, 4.0, 10.0, 25.0, 60.0, 100.0, 160.0, 250.0, 400.0, 600.0)
+"""Full scales that are made; whoever names no instrument took one that fits."""
+SAME_GAUGE = 0.7
+"""Share of an instrument's error (as standard deviation) that it has in all its readings."""
 
 
 @dataclass(frozen=True)
@@ -35,6 +41,10 @@ class Measured:
     slope: Array
     known: NDArray[np.bool_]
     log_broad: float
+    instrument: str = ""
+    """Whose offset it shares with other readings; nothing where there is none to share."""
+    offset_sd: float = 0.0
+    """That part of ``noise_sd``."""
 
     def marginal(self) -> Array:
         """(C,) log likelihood of this reading alone."""
@@ -46,11 +56,15 @@ class Measured:
 
 @dataclass(frozen=True)
 class Told:
-    """Something seen or said: the log probability that each candidate would look like that."""
+    """Something seen or said: the log probability that each candidate would look like that.
+
+    ``story``: it is part of one person's story, which as a whole can be wrong.
+    """
 
     id: str
     log_likelihood: Array
     log_broad: float
+    story: bool = False
 
     def marginal(self) -> Array:
         """(C,) log likelihood."""
@@ -91,13 +105,24 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
         return 0.015 * abs(value_base) + 2.0
     if quantity.kind == "voltage_v":
         return 0.01 * abs(value_base) + 0.1
-    full_scale = {"pressure_bar": 250.0, "flow_lpm": 100.0, "filter_drop_bar": 4.0}[quantity.kind]
-    accuracy = DEFAULT_ACCURACY_PCT
+    class_sd = gauge_sd(quantity, value_base, instrument)
+    floor = min(FLOOR_SD, FLOOR_SHARE * _full_scale(value_base, instrument))
+    return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + floor)
+
+
+def gauge_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
+    """Standard deviation of an instrument's own error, in base units; 0 where none is used."""
+    if quantity.kind not in ("pressure_bar", "flow_lpm", "filter_drop_bar"):
+        return 0.0
+    accuracy = DEFAULT_ACCURACY_PCT if instrument is None else instrument.accuracy_pct
+    return accuracy / 200.0 * _full_scale(value_base, instrument)
+
+
+def _full_scale(value_base: float, instrument: Instrument | None) -> float:
     if instrument is not None:
-        full_scale = to_base(instrument.high, instrument.unit)
-        accuracy = instrument.accuracy_pct
-    class_sd = accuracy / 200.0 * full_scale
-    return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + FLOOR_SD)
+        return to_base(instrument.high, instrument.unit)
+    fits = (scale for scale in STANDARD_SCALES if scale >= 1.2 * abs(value_base))
+    return next(fits, STANDARD_SCALES[-1])
 
 
 def log_broad(quantity: Quantity, mean: Array, value: float) -> float:

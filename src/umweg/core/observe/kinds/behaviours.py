@@ -1,7 +1,7 @@
 """How a function behaves, in the operator's words."""
 
 from collections.abc import Hashable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
@@ -18,6 +18,7 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
     STANDS_SHARE,
     How,
+    Quantity,
     drift_of,
     moved_net,
     speed_of,
@@ -42,6 +43,32 @@ WEAK_BELOW = 0.45
 SLOW_BELOW = 0.85
 """Share of the healthy speed below which a function is “slow”."""
 WORD_MIN = 3.0
+NEIGHBOURS: dict[How, tuple[How, ...]] = {
+    "as_usual": ("slow", "drifts"),
+    "slow": ("as_usual", "weak"),
+    "weak": ("slow", "dead"),
+    "dead": ("weak", "reversed"),
+    "reversed": ("dead",),
+    "drifts": ("as_usual", "slow"),
+}
+"""What people say instead: the word next to the right one."""
+NEXT_WORD_SHARE = 0.1
+"""How often they do."""
+
+
+def _heard() -> Array:
+    """(said, true) probability of each word that is said for each that would be right."""
+    heard = np.zeros((len(BEHAVIOURS), len(BEHAVIOURS)))
+    for true, right in enumerate(BEHAVIOURS):
+        heard[true, true] = 1.0 - NEXT_WORD_SHARE
+        for word in NEIGHBOURS[right]:
+            heard[BEHAVIOURS.index(word), true] += NEXT_WORD_SHARE / len(NEIGHBOURS[right])
+    return heard
+
+
+HEARD = _heard()
+DRIFTS_FIRST = 0.25
+"""How often somebody tells of the drift and not of the speed where both are wrong."""
 
 
 class Behaviour(Observed):
@@ -73,7 +100,8 @@ class Behaviour(Observed):
         del instruments
         check_behaviour(exhibits.suspects.circuit, self.function, self.move)
         words = exhibits.seen(Spoken(self.function, self.move, self.when))
-        return told(self.id, words[BEHAVIOURS.index(self.how)], len(BEHAVIOURS))
+        said = HEARD[BEHAVIOURS.index(self.how)] @ words
+        return replace(told(self.id, said, len(BEHAVIOURS)), story=True)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
@@ -142,7 +170,8 @@ class Spoken:
         circuit = predictor.circuit
         *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
         can_drift = "held" in circuit.function(self.function).loads
-        predictor.prepare([*moving, held] if can_drift else moving)
+        let_go = neutral_with_load(moving[0])
+        predictor.prepare([*moving, held, let_go] if can_drift else [*moving, let_go])
         speed = speed_of(circuit, self.function)
         net = predictor.network.net_index[moved_net(circuit, self.function)]
         ratios, spreads = [], []
@@ -156,19 +185,27 @@ class Spoken:
             spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
         light, loaded = ratios[0], ratios[-1]
         drifts = self._drifts(predictor, held) if can_drift else 0.0 * light
+        returns = goes_back_by_itself(predictor, moving[0], net)
         stands = ndtr((STANDS_SHARE - light) / 0.05)
-        back = ndtr((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
+        # Spring or weight take it back whatever the lever does: nobody calls that the other way.
+        back = 0.0 * light if returns else ndtr((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
         weak = ndtr((WEAK_BELOW - loaded / np.maximum(light, 0.05)) / spreads[-1])
         slow = ndtr((SLOW_BELOW - np.minimum(light, loaded)) / spreads[-1])
         words: dict[How, Array] = {
-            "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow),
+            "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow) * (1.0 - drifts),
             "slow": (1.0 - stands) * (1.0 - weak) * slow,
             "weak": (1.0 - stands) * weak,
             "dead": stands * (1.0 - back),
             "reversed": stands * back,
         }
-        chosen = np.stack([words[word] for word in BEHAVIOURS[:-1]])
-        result: Array = np.vstack([chosen * (1.0 - drifts), drifts[None]])
+        # Who moves wrong is told of before who creeps; a slow one that creeps may be called either.
+        rest = 1.0 - sum(words.values())
+        for word in ("slow", "weak", "dead"):
+            part = DRIFTS_FIRST * drifts * words[word]
+            words[word] = words[word] - part
+            rest = rest + part
+        words["drifts"] = np.maximum(rest, 0.0)
+        result: Array = np.stack([words[word] for word in BEHAVIOURS])
         return result
 
     def _drifts(self, predictor: Predictor, held: MachineState) -> Array:
@@ -180,6 +217,18 @@ class Spoken:
         mean = np.abs(table.mean[row])
         result: Array = ndtr((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
         return result
+
+
+def neutral_with_load(state: MachineState) -> MachineState:
+    """The same with the lever let go."""
+    return state.model_copy(update={"moves": {}, "label": f"{state.label}, lever let go"})
+
+
+def goes_back_by_itself(predictor: Predictor, moving: MachineState, net: int) -> bool:
+    """Does the healthy function go back, spring or weight, when its lever is let go."""
+    let_go = predictor[neutral_with_load(moving)].healthy[net]
+    called = predictor[moving].healthy[net]
+    return bool(let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called))
 
 
 def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: When) -> How:
@@ -195,7 +244,8 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
     ratios = [machine.signed(speed, s) / machine.as_documented.signed(speed, s) for s in moving]
     light, loaded = ratios[0], ratios[-1]
     if light < STANDS_SHARE:
-        return "reversed" if min(light, loaded) < -STANDS_SHARE else "dead"
+        other_way = min(light, loaded) < -STANDS_SHARE
+        return "reversed" if other_way and not _returns(machine, speed, moving[0]) else "dead"
     if loaded < WEAK_BELOW * light:
         return "weak"
     if min(light, loaded) < SLOW_BELOW:
@@ -204,6 +254,12 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
         return "as_usual"
     drift, limit = drift_of(circuit, function_id)
     return "drifts" if machine.value(drift, held) > limit else "as_usual"
+
+
+def _returns(machine: HiddenMachine, speed: Quantity, moving: MachineState) -> bool:
+    called = machine.as_documented.signed(speed, moving)
+    let_go = machine.as_documented.signed(speed, neutral_with_load(moving))
+    return let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called)
 
 
 def behaviour_states(

@@ -20,7 +20,7 @@ from umweg.core.observe.quantities import (
     place_label,
     to_scale,
 )
-from umweg.core.observe.weights import Measured, log_broad, noise_sd
+from umweg.core.observe.weights import SAME_GAUGE, Measured, gauge_sd, log_broad, noise_sd
 from umweg.core.units import UNITS, to_base
 
 ReadAs = Literal[
@@ -94,6 +94,8 @@ class Reading(Observed):
             shown.slope,
             shown.known,
             log_broad(quantity, shown.mean, value),
+            self.instrument or quantity.kind,
+            SAME_GAUGE * gauge_sd(quantity, value_base, instrument),
         )
 
     def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "Reading":
