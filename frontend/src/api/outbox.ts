@@ -176,6 +176,8 @@ export function wordsOf(data: EntryData): string {
       return `${data.function} ${data.move}: ${data.how.replace("_", " ")}`;
     case "indicator":
       return data.tripped ? "Indicator tripped" : "Indicator not tripped";
+    case "confirm":
+      return `${data.component}: ${data.seen.replace("_", " ")}`;
     case "oil":
       return `Oil looks ${data.look}`;
     case "withdrawal":

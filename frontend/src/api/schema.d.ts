@@ -335,6 +335,28 @@ export interface components {
             when: "cold" | "warm" | "hot";
         };
         /**
+         * Confirmation
+         * @description Whether a fault was found where it would show by eye.
+         */
+        Confirmation: {
+            /** Component */
+            component: string;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "confirm";
+            /** Mode */
+            mode: string;
+            /**
+             * Seen
+             * @enum {string}
+             */
+            seen: "found" | "not_found" | "cannot_see";
+        };
+        /**
          * Decision
          * @description The part isolated, and what is to be done.
          */
@@ -391,7 +413,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -739,7 +761,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -777,7 +799,7 @@ export interface components {
          */
         OutcomeView: {
             /** Entry */
-            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"];
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"];
             /** Probability */
             probability: number;
             /** Word */

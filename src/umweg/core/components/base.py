@@ -71,25 +71,28 @@ class Work:
     """What mending takes beside getting at the part.
 
     ``part_share`` of the price of the whole part; ``minutes`` of its own, None where it takes as
-    long as exchanging the part; ``material`` in money.
+    long as exchanging the part; ``material`` in money. ``look_min`` is how long a look for the
+    fault takes, None where the part has to be in hand; ``look_sure`` how surely the worst shows.
     """
 
     part_share: float = 0.0
     minutes: float | None = None
     material: float = 0.0
+    look_min: float | None = None
+    look_sure: float = 0.85
 
 
 WORKS: Mapping[WorkKind, Work] = {
     "exchange": Work(part_share=1.0),
     "reseal": Work(part_share=0.15),
     "clean": Work(part_share=0.05),
-    "refit": Work(minutes=20, material=5),
-    "wiring": Work(minutes=20, material=10),
-    "set": Work(minutes=10),
-    "swap": Work(minutes=20),
-    "by_hand": Work(minutes=3),
-    "top_up": Work(minutes=15, material=30),
-    "oil": Work(minutes=60, material=500),
+    "refit": Work(minutes=20, material=5, look_min=3, look_sure=0.95),
+    "wiring": Work(minutes=20, material=10, look_min=6, look_sure=0.8),
+    "set": Work(minutes=10, look_sure=0.5),
+    "swap": Work(minutes=20, look_min=8, look_sure=0.95),
+    "by_hand": Work(minutes=3, look_min=2, look_sure=0.97),
+    "top_up": Work(minutes=15, material=30, look_min=2, look_sure=0.97),
+    "oil": Work(minutes=60, material=500, look_min=10, look_sure=0.6),
 }
 """Money is per fault, not per part: a screw is ten minutes, oil of the wrong grade is a tankful."""
 

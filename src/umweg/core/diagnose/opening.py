@@ -62,15 +62,34 @@ class Openings:
         found = []
         for point in sorted(set(points)):
             if point not in self._cautions:
-                self._cautions[point] = self._caution(point)
+                where = self._circuit.test_point(point)
+                self._cautions[point] = (
+                    None if where.electrical else self._caution(where.label, where.net)
+                )
             words = self._cautions[point]
+            if words is not None:
+                found.append(words)
+        return found
+
+    def of_components(self, component_ids: Iterable[str]) -> list[str]:
+        """A caution for each component that is, or may be, under pressure when it is opened."""
+        found = []
+        for name in component_ids:
+            part = self._circuit.component(name)
+            oil = {p.name for p in component_type(part.type).ports if p.domain == "hydraulic"}
+            nets = {net for port, net in part.connections.items() if port in oil}
+            worst = max(nets, key=lambda net: self._held(net).worst_bar, default=None)
+            words = None if worst is None else self._caution(part.label, worst)
             if words is not None:
                 found.append(words)
         return found
 
     def held(self, point: str) -> Held:
         """What the line at a test point holds."""
-        row = self._predictor.network.net_index[self._circuit.test_point(point).net]
+        return self._held(self._circuit.test_point(point).net)
+
+    def _held(self, net: str) -> Held:
+        row = self._predictor.network.net_index[net]
         table = self._rest
         pressure = np.where(table.known, table.solution.across[row], -np.inf)[self._live]
         weight = self._weight[self._live]
@@ -84,11 +103,8 @@ class Openings:
             float(weight[~table.known[self._live]].sum()),
         )
 
-    def _caution(self, point: str) -> str | None:
-        if self._circuit.test_point(point).electrical:
-            return None
-        label = self._circuit.test_point(point).label
-        held = self.held(point)
+    def _caution(self, label: str, net: str) -> str | None:
+        held = self._held(net)
         said = []
         if held.healthy_bar > HOLDS_ABOVE_BAR:
             said.append(
@@ -105,12 +121,12 @@ class Openings:
             )
         if not said:
             return None
-        return f"{label}: {', '.join(said)}. Before connecting: {self._way_down(point)}."
+        return f"{label}: {', '.join(said)}. Before connecting or opening: {self._way_down(net)}."
 
-    def _way_down(self, point: str) -> str:
+    def _way_down(self, net: str) -> str:
         """How to bring a line to nothing, in the order in which it is done."""
         circuit = self._circuit
-        row = self._predictor.network.net_index[circuit.test_point(point).net]
+        row = self._predictor.network.net_index[net]
         holders = [
             circuit.function(f)
             for f, across in self._lowered.items()

@@ -15,6 +15,7 @@ from umweg.core.diagnose.ranking import Band, Ranking
 from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
+from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Proposal
@@ -27,6 +28,8 @@ from umweg.core.observe.weights import noise_sd
 GRID = 48
 LEAST_BITS = 0.01
 """What tells less than this is not offered."""
+LOOKED_FOR_ABOVE = 0.02
+"""Share of the belief from which a fault is worth a look for it."""
 DETAILED = 12
 DETAILED_REFUSED = 4
 """How many steps, offered and refused, are worked out in full."""
@@ -192,7 +195,7 @@ class Planner:
             healthy=None,
             by_suspect=(),
             hazard=None,
-            cautions=proposal.cautions,
+            cautions=tuple(self.openings.of_components(proposal.opens)),
             fitting="",
             instrument=None,
             highest_bar=None,
@@ -216,6 +219,13 @@ class _Asking:
     @property
     def exhibits(self) -> Exhibits:
         return self.planner.exhibits
+
+    @property
+    def suspected(self) -> list[Fault]:
+        ranking = self.planner.ranking
+        hypotheses = ranking.population.hypotheses
+        leading = [hypotheses[h] for h in np.flatnonzero(ranking.shares > LOOKED_FOR_ABOVE)]
+        return list({f.key: f for h in leading for f in h.faults}.values())
 
     def minutes(self, state: MachineState, point: str | None = None) -> float:
         return self.setup.minutes(self.circuit, state, point)

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 import numpy as np
+from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.faults.population import Fault, unknowns_of
@@ -53,6 +54,10 @@ class HiddenMachine(Machine):
     def said(self, word: How) -> How:
         """What its operator says of what they saw."""
         return word
+
+    def happens(self, chance: float) -> bool:
+        """Something that happens so often."""
+        return bool(ndtr(self.draw()) < chance)
 
     def draw(self) -> float:
         """A standard normal number of this machine's own stream."""

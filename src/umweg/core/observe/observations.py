@@ -6,10 +6,11 @@ from pydantic import Field
 
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.core.observe.kinds.indicators import IndicatorLook
 from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.kinds.readings import Reading
 
-AnyObservation = Reading | Behaviour | IndicatorLook | Look
+AnyObservation = Reading | Behaviour | IndicatorLook | Look | Confirmation
 Observation = Annotated[AnyObservation, Field(discriminator="kind")]
 OBSERVATIONS: tuple[type[Observed], ...] = get_args(AnyObservation)

@@ -8,6 +8,7 @@ from typing import Protocol, Self
 from umweg.core.circuit.document import Circuit, Document, MachineState, Text
 from umweg.core.components.base import Array
 from umweg.core.errors import ObservationError
+from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
@@ -108,6 +109,11 @@ class Asking(Protocol):
         """What each candidate would show."""
         ...
 
+    @property
+    def suspected(self) -> Sequence[Fault]:
+        """Faults that are under suspicion enough to be looked for."""
+        ...
+
     def minutes(self, state: MachineState, point: str | None = None) -> float:
         """How long it takes from here until something can be observed in a state."""
         ...
@@ -134,7 +140,8 @@ class Proposal:
     answers: tuple[Answer, ...]
     probability: Array
     """(W, C) of each answer, for each candidate."""
-    cautions: tuple[str, ...] = ()
+    opens: tuple[str, ...] = ()
+    """Components whose oil is opened for it."""
 
     @property
     def topic(self) -> Hashable:
