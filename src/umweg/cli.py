@@ -13,10 +13,11 @@ from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
 from umweg.core.errors import FormatError, UmwegError
-from umweg.core.faults.population import parse_fault
+from umweg.core.faults.population import parse_fault, single_faults
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.job import read_job
+from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
@@ -160,6 +161,32 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
 
 bench_app = typer.Typer(help="Benchmarks: figures, not tests.")
 app.add_typer(bench_app, name="bench")
+
+
+@app.command()
+def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
+    """What each fault of a circuit shows at three severities, and who looks alike."""
+    from umweg.core.diagnose.symptoms import symptoms_of
+
+    document = _circuit(circuit)
+    solver = SteadySolver(Network(document))
+    predictor = Predictor(document, single_faults(solver.network), solver)
+    found = list(symptoms_of(predictor))
+    if as_json:
+        print(json.dumps([asdict(s) for s in found]))
+        return
+    for fault in found:
+        print(f"{fault.key}  {fault.label}")
+        for shown in fault.shown:
+            parts = [
+                f"{m.quantity.kind} at {m.quantity.place} in {m.state} {m.healthy:.3g} → "
+                f"{m.faulted:.3g} ({m.widths:+.1f})"
+                for m in shown.moved
+            ]
+            said = "; ".join(f"{what}: {word}" for what, word in shown.said) or "nothing is said"
+            print(f"  {shown.severity:.2f}  {said}\n        " + "\n        ".join(parts))
+        if fault.alike:
+            print(f"  looks like {', '.join(fault.alike)}")
 
 
 @bench_app.command("solve")

@@ -5,9 +5,14 @@ from pathlib import Path
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components import ComponentType, component_types
+from umweg.core.diagnose.symptoms import symptoms_of
 from umweg.core.errors import SolveError
+from umweg.core.faults.population import single_faults
+from umweg.core.network.network import Network
 from umweg.core.observe.machine import Machine
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity
+from umweg.core.solve.steady import SteadySolver
 from umweg.core.trace.heat import power_balance
 from umweg.core.trace.level import drawn_l
 from umweg.library import circuit_ids, load_circuit
@@ -26,9 +31,14 @@ def pages() -> dict[str, str]:
     return found
 
 
+def symptom_pages() -> dict[str, str]:
+    """The pages of symptoms; which of two like readings moves most may differ between processors."""
+    return {f"symptoms/{name}.md": symptoms_page(load_circuit(name)) for name in circuit_ids()}
+
+
 def write_pages(folder: Path) -> None:
     """Write all generated pages below a folder."""
-    for name, text in pages().items():
+    for name, text in {**pages(), **symptom_pages()}.items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(text)
@@ -104,6 +114,39 @@ def circuit_page(circuit: Circuit) -> str:
             [[c.label, f"`{c.type}`", c.location] for c in circuit.components],
         ),
     ]
+    return "\n\n".join(parts) + "\n"
+
+
+def symptoms_page(circuit: Circuit) -> str:
+    """What each fault of a circuit shows at three severities, and who looks alike."""
+    solver = SteadySolver(Network(circuit))
+    predictor = Predictor(circuit, single_faults(solver.network), solver)
+    parts = [
+        f"# Symptoms: {circuit.name}",
+        "What each fault moves most, healthy → faulted, and in brackets how many standard "
+        "deviations of what healthy machines show that is. Severities run from 0 to 1. Made by "
+        "`./umweg formats` with the solver that diagnoses.",
+    ]
+    for fault in symptoms_of(predictor):
+        rows = [
+            [
+                f"{shown.severity:.2f}",
+                "; ".join(f"{what}: {word}" for what, word in shown.said) or "nothing",
+                "; ".join(
+                    f"{WORDS_OF_KIND[m.quantity.kind]} at {m.quantity.place} in `{m.state}` "
+                    f"{_n(m.healthy)} → {_n(m.faulted)} {UNIT_OF_KIND[m.quantity.kind]} "
+                    f"({m.widths:+.0f})"
+                    for m in shown.moved[:2]
+                    if abs(m.widths) >= 1.0
+                )
+                or "nothing",
+            ]
+            for shown in fault.shown
+        ]
+        parts += [f"## {fault.label} (`{fault.key}`)"]
+        parts += [_table(["severity", "the operator says", "moved most"], rows)]
+        alike = f" Looks like {', '.join(f'`{a}`' for a in fault.alike)}." if fault.alike else ""
+        parts += [f"By eye: {fault.look}{alike}"]
     return "\n\n".join(parts) + "\n"
 
 

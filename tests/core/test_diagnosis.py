@@ -195,8 +195,8 @@ def test_twins_are_one_group(packer: Circuit, packer_predictor: Predictor) -> No
     doctor = Diagnostician(
         Predictor(poorer, single_faults(solver.network), solver), JOBS["packer_weak"].instruments
     )
-    fault, _ = parse_fault(solver.network, "blade_right:piston_bypass=0.8")
-    machine = HiddenMachine(poorer, [(fault, 0.8)], np.random.default_rng(4), solver)
+    fault, _ = parse_fault(solver.network, "blade_right:piston_bypass=0.95")
+    machine = HiddenMachine(poorer, [(fault, 0.95)], np.random.default_rng(4), solver)
     seen: list[Observation] = complaint(machine)
     for number, state in enumerate(("blade_extend_stalled", "blade_a_blocked")):
         value = machine.value(PRESSURE, poorer.states[state])

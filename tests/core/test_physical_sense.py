@@ -1,16 +1,18 @@
 """The packer truck behaves as a technician would expect, healthy and with each fault."""
 
+from itertools import pairwise
 from math import pi
 
 import numpy as np
 import pytest
 
-from umweg.core.circuit.document import Circuit
+from tests.core.machines import Nominal
+from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components import component_type
 from umweg.core.faults.population import faults_of, parse_fault
 from umweg.core.network.network import Network, engine_rpm
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantities import Quantity, speed_of
 from umweg.core.solve.elimination import factor, substitute
 from umweg.core.solve.steady import CAVITY_BAR, Cases, SteadySolver
 from umweg.core.trace.ways import port_flows_lpm
@@ -266,3 +268,71 @@ def test_order_of_components_does_not_change_the_answer(packer: Circuit) -> None
         state = network.state(circuit.states["blade_extend_working"])
         answers.append(SteadySolver(network).solve([state], nothing).across)
     assert np.array_equal(answers[0], answers[1])
+
+
+def test_a_half_worn_pump_loses_two_to_three_times_as_much_hot() -> None:
+    """Slip over scores does not thin with the oil: not the fivefold of clearances alone."""
+    lost = []
+    for state in ("pump_loaded", "pump_loaded_hot"):
+        good, worn = Nominal("packer_truck"), Nominal("packer_truck", "pump:worn=0.5")
+        lost.append(
+            good.read("flow_lpm", "pump_outlet", state)
+            - worn.read("flow_lpm", "pump_outlet", state)
+        )
+    assert lost[0] > 3
+    assert 1.2 < lost[1] / lost[0] < 2.2
+
+
+def test_air_takes_its_share_of_the_flow_and_leaves_the_vacuum() -> None:
+    good = Nominal("packer_truck")
+    before = good.read("flow_lpm", "pump_outlet", "pump_loaded")
+    flows = [
+        Nominal("packer_truck", f"pump:draws_air={s}").read(
+            "flow_lpm", "pump_outlet", "pump_loaded"
+        )
+        / before
+        for s in (0.25, 0.5, 1.0)
+    ]
+    assert flows == pytest.approx([0.85, 0.7, 0.4], abs=0.05)
+    vacuum = Nominal("packer_truck", "pump:draws_air=1").bar("suction_gauge", "neutral_rated")
+    assert vacuum > good.bar("suction_gauge", "neutral_rated") - 0.02
+
+
+@pytest.mark.parametrize(
+    ("circuit", "function", "state", "fault"),
+    [
+        ("turf_lift", "lift", "held", "cylinder:seal_leaks"),
+        ("packer_truck", "tailgate", "tailgate_held", "tailgate_left:piston_bypass"),
+        ("loading_ramp", "ramp", "held_half", "cylinder:piston_bypass"),
+    ],
+)
+def test_drift_starts_near_nothing_and_grows_over_decades(
+    circuit: str, function: str, state: str, fault: str
+) -> None:
+    drift = [
+        Nominal(circuit, f"{fault}={s / 7}").read("drift_mm_min", function, state)
+        for s in range(1, 8)
+    ]
+    assert drift[0] < 5
+    assert all(b > 0.99 * a for a, b in pairwise(drift))
+    assert drift[2] == pytest.approx(25, abs=15), "a sinker of 25 mm/min is an ordinary one"
+    assert drift[-1] > 60
+
+
+@pytest.mark.parametrize(
+    ("circuit", "fault", "function", "state"),
+    [
+        ("suction_boom", "pilot_supply:stuck_shut", "telescope", "telescope_working"),
+        ("suction_boom", "joystick_out:feed_blocked", "telescope", "telescope_working"),
+        ("dumper_interlock", "control_feed:stuck_shut", "travel", "forward"),
+    ],
+)
+def test_a_blocked_pilot_feed_starves_what_it_feeds(
+    circuit: str, fault: str, function: str, state: str
+) -> None:
+    good, bad = Nominal(circuit), Nominal(circuit, f"{fault}=1")
+    quantity = speed_of(good.circuit, function)
+    there = good.circuit.states.get(state) or MachineState(
+        label="moving", moves={function: state}, loads={function: "free"}
+    )
+    assert bad.machine.value(quantity, there) < 0.3 * good.machine.value(quantity, there)

@@ -424,7 +424,8 @@ def test_a_shorted_coil_pulls_the_fused_supply_down() -> None:
 
 
 def test_late_brake_release_through_a_dammed_check() -> None:
-    """Seconds, not never: stroke over speed, the speed from what the dammed check lets pass."""
+    """Seconds, not never: stroke over speed, from what the dammed check lets pass and the control
+    of the travel pump leaves of it."""
     stroke = 5.0
     good = stroke / Nominal("dumper_interlock").mm_s("release", "releasing")
     late_machine = Nominal("dumper_interlock", "branch_check:poppet_sticks=0.36")
@@ -434,7 +435,8 @@ def test_late_brake_release_through_a_dammed_check() -> None:
     drop = late_machine.bar("charge_port", "releasing") - late_machine.bar(
         "branch_port", "releasing"
     )
-    flow = both * sqrt(drop - 0.4 - 0.15)
+    control = 0.02 * late_machine.bar("control_port", "releasing")
+    flow = both * sqrt(drop - 0.4 - 0.15) - control
     speed = flow / (0.006 * pi / 4 * 225)
     assert late == pytest.approx(stroke / speed, rel=0.15)
     assert good < 1.5
@@ -487,7 +489,7 @@ def test_what_can_still_release_pressure_with_the_engine_off() -> None:
 
 def test_lifts_empty_not_loaded_and_sinks() -> None:
     good = Nominal("turf_lift")
-    bad = Nominal("turf_lift", "cylinder:seal_leaks=0.9")
+    bad = Nominal("turf_lift", "cylinder:seal_leaks=0.977")
     assert bad.mm_s("lift", "raise_empty") > 0.3 * good.mm_s("lift", "raise_empty")
     loaded = bad.machine.signed(Quantity("speed_mm_s", "lift"), bad.circuit.states["raise_loaded"])
     assert loaded < 0.05 * good.mm_s("lift", "raise_loaded")
@@ -513,15 +515,15 @@ def test_stored_pressure_stays_with_the_engine_off_until_it_is_seen_discharged()
 
 
 def test_wrong_oil_is_felt_in_every_clearance_and_every_laminar_way() -> None:
-    """Five times thinner: five times the slip; six times thicker: six times the filter's drop."""
+    """Five times thinner: five times the laminar slip; six times thicker: six times the drop."""
     good = Nominal("packer_truck")
     thin = Nominal("packer_truck", "tank:oil_thin=1")
     thick = Nominal("packer_truck", "tank:oil_thick=1")
-    slip = 0.016 * 150 * 46 / 31.24
+    laminar = 0.4 * 0.016 * 150 * 46 / 31.24
     lost = good.read("flow_lpm", "pump_outlet", "pump_loaded") - thin.read(
         "flow_lpm", "pump_outlet", "pump_loaded"
     )
-    assert lost == pytest.approx(4 * slip, rel=0.05)
+    assert lost == pytest.approx(4 * laminar, rel=0.05)
     drop = thick.bar("return_gauge", "neutral_idle") / good.bar("return_gauge", "neutral_idle")
     assert drop == pytest.approx(6.0, rel=0.05)
 

@@ -9,6 +9,9 @@ import pytest
 from umweg.cli import app
 from umweg.core.components import component_types
 from umweg.core.errors import UmwegError
+from umweg.core.faults.population import faults_of
+from umweg.core.network.network import Network
+from umweg.library import circuit_ids, load_circuit
 from umweg.pages import pages
 from umweg.service.paths import ROOT
 from umweg.web.formats import published
@@ -42,6 +45,13 @@ def test_generated_pages_are_current(name: str) -> None:
     assert NUMBER.sub("#", kept) == NUMBER.sub("#", made), "run: ./umweg formats"
     numbers = [[float(n) for n in NUMBER.findall(text)] for text in (kept, made)]
     assert numbers[0] == pytest.approx(numbers[1], rel=0.02, abs=2e-3), "run: ./umweg formats"
+
+
+@pytest.mark.parametrize("name", circuit_ids())
+def test_every_fault_has_its_symptoms(name: str) -> None:
+    page = (ROOT / "docs" / "symptoms" / f"{name}.md").read_text()
+    for fault in faults_of(Network(load_circuit(name))):
+        assert f"(`{fault.key}`)" in page, "run: ./umweg formats"
 
 
 def test_every_component_type_has_its_section() -> None:

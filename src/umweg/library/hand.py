@@ -123,8 +123,8 @@ CALCULATIONS: dict[str, tuple[Hand, ...]] = {
     ),
     "mulcher_clutches": (
         Hand("flow_lpm", "pump_port", "pump_loaded",
-             "16 cm³ × 2200 rpm less 0.05 × 27.6 bar at 80 °C",
-             16 * 2.2 - 0.05 * 27.6 * 46 / 15.14, 1),
+             "16 cm³ × 2200 rpm less 0.05 × (0.4 × 27.6 at 80 °C + 0.6 × √150 × √27.6)",
+             16 * 2.2 - 0.05 * (0.4 * 27.6 * 46 / 15.14 + 0.6 * sqrt(150 * 27.6)), 1),
         Hand("pressure_bar", "supply_port", "neutral_hot",
              "18.5 bar over the lubrication's 1.4 and 0.05 bar for each of 31 L/min",
              18.5 + 1.4 + 0.05 * 31, 3),
@@ -132,8 +132,8 @@ CALCULATIONS: dict[str, tuple[Hand, ...]] = {
              "2200 rpm less the slip: 900 Nm of (20.1 − 2.75) × 100 Nm at 40 Nm/rpm",
              2200 - 900 / 40 / sqrt(1 - (900 / 1735) ** 2), 0.5),
         Hand("pressure_bar", "lube_port", "neutral_hot",
-             "31.6 L/min through the points, (31.6/26)², behind the cooler's core",
-             (31.6 / 26) ** 2 + 31.6 / (35 * 46 / 15.14), 6),
+             "32.7 L/min through the points, (32.7/26)², behind the cooler's core",
+             (32.7 / 26) ** 2 + 32.7 / (35 * 46 / 15.14), 6),
     ),
     "hauler_fan": (
         Hand("speed_rpm", "fan_drive", "rated",

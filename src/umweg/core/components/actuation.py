@@ -75,7 +75,7 @@ class SingleActingCylinder(ComponentType):
             name="seal_leaks",
             label="piston seal leaks",
             parameter="tear_k",
-            scale="square",
+            scale="decades",
             severe=4.0,
             family="detour",
             base_rate=1.2,

@@ -61,6 +61,8 @@ class Port:
     """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
+DECADES = 4.0
+"""Over how many powers of ten the leak of a seat or a seal grows from just there to torn."""
 WorkKind = Literal[
     "exchange", "reseal", "clean", "refit", "wiring", "set", "swap", "by_hand", "top_up", "oil"
 ]
@@ -102,14 +104,16 @@ class FaultMode:
     """One way to fail: a parameter moves from healthy to severe.
 
     ``scale`` — ``factor``: value = healthy·severe^s; ``to``: linear to ``severe``;
-    ``square``: quadratic to ``severe``, for openings that start at nothing; ``switch``: ``severe``
-    as soon as it is there, for what is either right or wrong (a crossed pair, a lost pin).
+    ``square``: quadratic to ``severe``, for openings that start at nothing; ``decades``: from
+    ``DECADES`` powers of ten below ``severe``, for seats and seals, whose leaks begin near nothing
+    and are noticed as drift long before they cost speed; ``switch``: ``severe`` as soon as it is
+    there, for what is either right or wrong (a crossed pair, a lost pin).
     """
 
     name: str
     label: str
     parameter: str
-    scale: Literal["factor", "to", "square", "switch"]
+    scale: Literal["factor", "to", "square", "decades", "switch"]
     severe: float
     family: FaultFamily
     base_rate: float
@@ -131,6 +135,9 @@ class FaultMode:
             return healthy * self.severe**s
         if self.scale == "to":
             return healthy + s * (self.severe - healthy)
+        if self.scale == "decades":
+            grown = self.severe * 10.0 ** (-DECADES * (1.0 - s))
+            return healthy + np.where(s > 0.0, grown, 0.0)
         if self.scale == "switch":
             return np.where(s > 0.0, self.severe, healthy)
         return healthy + s * s * (self.severe - healthy)

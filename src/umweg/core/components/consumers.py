@@ -87,7 +87,7 @@ class Cylinder(ComponentType):
             name="piston_bypass",
             label="piston seal leaks",
             parameter="tear_k",
-            scale="square",
+            scale="decades",
             severe=5.0,
             family="detour",
             base_rate=1.2,

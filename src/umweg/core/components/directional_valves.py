@@ -263,7 +263,7 @@ class PilotDirectionalValve(ComponentType):
         reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)
         offset: float = quantity(0, "1", "spool position without pilot", low=-1, high=1)
         pilot_lpm_per_bar: float = quantity(
-            0.001, "L/min/bar", "pilot chambers to tank", low=1e-7, high=5
+            0.004, "L/min/bar", "pilot chambers to tank", low=1e-7, high=5
         )
         crossed: float = crossed("its pilot hoses are swapped")
 

@@ -171,7 +171,7 @@ class CounterbalanceValve(ComponentType):
             name="seat_leaks",
             label="load-holding seat leaks",
             parameter="seat_k",
-            scale="square",
+            scale="decades",
             severe=1.2,
             family="detour",
             base_rate=1.2,

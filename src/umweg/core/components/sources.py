@@ -18,11 +18,11 @@ from umweg.core.components.kernels import (
     law,
     saturating,
     scalar,
+    slip,
     smooth_step,
     soft_sign,
     turbulent,
 )
-from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _ROT = ROTATION
 
@@ -173,7 +173,7 @@ class DriveCoupling(ComponentType):
             name="broken",
             label="splines stripped, key or belt gone",
             parameter="engaged_share",
-            scale="to",
+            scale="switch",
             severe=0.0,
             family="source",
             base_rate=0.2,
@@ -216,12 +216,14 @@ def _fixed_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             displacement = k[c, _FIXED_PUMP.displacement_cm3, b] * 1e-3
-            leak = k[c, _FIXED_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             p_in = x[c, 0, b]
             dp = x[c, 1, b] - p_in
             n = x[c, 2, b]
+            lost, leak = slip(dp, k[c, _FIXED_PUMP.leakage_lpm_per_bar, b], env[0, b])
+            oil = 1.0 - k[c, _FIXED_PUMP.air_share, b]
             fill, dfill = filling(p_in, k[c, _FIXED_PUMP.half_fill_bar, b])
-            q = displacement * n * fill - leak * dp
+            fill, dfill = fill * oil, dfill * oil
+            q = displacement * n * fill - lost
             dq_in = displacement * n * dfill + leak
             f[c, 0, b] = q
             f[c, 1, b] = -q
@@ -237,12 +239,13 @@ def _fixed_pump(x, k, env, f, j):
 
 
 class FixedPump(ComponentType):
-    """Fixed-displacement pump with laminar internal leakage and incomplete filling.
+    """Fixed-displacement pump with internal slip and incomplete filling.
 
-    ``q = V·n·fill(p_in) − G·(ν_ref/ν)·Δp``; ``T = V·Δp/(20π)``; the chambers fill less as the
-    inlet falls to about −0.3 bar and below (cavitation).
+    ``q = V·n·(1 − air)·fill(p_in) − slip(Δp, ν)``; ``T = V·Δp/(20π)``; the chambers fill less as
+    the inlet falls to about −0.3 bar and below (cavitation). Air that is drawn takes its share of
+    the chamber and is gone under pressure: flow is lost in proportion, the vacuum stays as it is.
 
-    Source: volumetric model after Wilson, 1948, laminar slip term.
+    Source: volumetric model after Wilson, 1948, slip with a laminar and a turbulent part.
     """
 
     type_name = "fixed_pump"
@@ -259,6 +262,7 @@ class FixedPump(ComponentType):
         half_fill_bar: float = quantity(
             -0.6, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0.2
         )
+        air_share: float = quantity(0, "1", "share of the chamber filled with air", low=0, high=0.9)
 
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
@@ -275,11 +279,11 @@ class FixedPump(ComponentType):
         FaultMode(
             name="draws_air",
             label="draws air: suction joint or shaft seal",
-            parameter="half_fill_bar",
+            parameter="air_share",
             scale="to",
-            severe=0.05,
+            severe=0.6,
             family="source",
-            base_rate=0.6,
+            base_rate=1.0,
             look="Foam and a rattle that stops when oil is put on the leaking joint.",
             remedy="Tighten or reseal the joint; renew the shaft seal; bleed.",
             work="reseal",
@@ -297,9 +301,9 @@ class FixedPump(ComponentType):
         ("M1.2 0.2 L0.8 0.8 L1.6 0.8 Z",),
     )
     example = Example(
-        "32 cm³ at 1500 rpm = 48.000 L/min, less 0.012·100 = 1.2",
+        "32 cm³ at 1500 rpm = 48.000 L/min, less 0.012·(0.4·100 + 0.6·√150·√100) = 1.362",
         {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
-        {"inlet": 46.798, "outlet": -46.798, "shaft": 3.2},
+        {"inlet": 46.638, "outlet": -46.638, "shaft": 3.2},
     )
     law = _fixed_pump
 
@@ -310,7 +314,7 @@ _FIXED_PUMP = FixedPump.rows()
 class VanePump(FixedPump):
     """Vane pump: as the gear pump, with more leakage and poorer filling; its vanes can stick.
 
-    ``q = V·n·fill(p_in) − G·(ν_ref/ν)·Δp``.
+    ``q = V·n·(1 − air)·fill(p_in) − slip(Δp, ν)``.
     """
 
     type_name = "vane_pump"
@@ -339,16 +343,16 @@ class VanePump(FixedPump):
         ),
     )
     example = Example(
-        "32 cm³ at 1500 rpm = 48.000 L/min filled; less 0.02·100 = 2",
+        "32 cm³ at 1500 rpm = 48.000 L/min filled; less 0.02·(0.4·100 + 0.6·√150·√100) = 2.27",
         {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
-        {"inlet": 46.0, "outlet": -46.0, "shaft": 3.2},
+        {"inlet": 45.730, "outlet": -45.730, "shaft": 3.2},
     )
 
 
 class PistonPump(FixedPump):
     """Fixed piston pump: little leakage, but it needs its inlet filled.
 
-    ``q = V·n·fill(p_in) − G·(ν_ref/ν)·Δp``.
+    ``q = V·n·(1 − air)·fill(p_in) − slip(Δp, ν)``.
     """
 
     type_name = "piston_pump"
@@ -363,9 +367,9 @@ class PistonPump(FixedPump):
         )
 
     example = Example(
-        "32 cm³ at 1500 rpm = 48.000 L/min, filled; less 0.004·100 = 0.4",
+        "32 cm³ at 1500 rpm = 48.000 L/min, filled; less 0.004·(0.4·100 + 0.6·√150·√100) = 0.454",
         {"inlet": 0.0, "outlet": 100.0, "shaft": 1500.0},
-        {"inlet": 47.6, "outlet": -47.6, "shaft": 3.2},
+        {"inlet": 47.546, "outlet": -47.546, "shaft": 3.2},
     )
 
 
@@ -374,7 +378,6 @@ def _compensated_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             full = k[c, _COMPENSATED_PUMP.displacement_cm3, b] * 1e-3
-            leak = k[c, _COMPENSATED_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             p_out = x[c, 1, b]
             dp = p_out - x[c, 0, b]
             n = x[c, 2, b]
@@ -383,7 +386,8 @@ def _compensated_pump(x, k, env, f, j):
             stroke = 1.0 - back
             dstroke = -dback
             fill, dfill = filling(x[c, 0, b], -0.6)
-            q = full * stroke * n * fill - leak * dp
+            lost, leak = slip(dp, k[c, _COMPENSATED_PUMP.leakage_lpm_per_bar, b], env[0, b])
+            q = full * stroke * n * fill - lost
             dq_out = full * dstroke * n * fill - leak
             dq_in = full * stroke * n * dfill + leak
             f[c, 0, b] = q
@@ -402,8 +406,8 @@ def _compensated_pump(x, k, env, f, j):
 class PressureCompensatedPump(ComponentType):
     """Piston pump that destrokes at its set pressure: stroke ``1 − S(p − p_set)``.
 
-    S is a cubic step over the droop; the set pressure is that of half stroke. Leakage and filling
-    as in the fixed pump.
+    S is a cubic step over the droop; the set pressure is that of half stroke. Slip and filling as
+    in the fixed pump.
     """
 
     type_name = "pressure_compensated_pump"
@@ -477,9 +481,9 @@ class PressureCompensatedPump(ComponentType):
         ("M1.2 0.2 L0.8 0.8 L1.6 0.8 Z",),
     )
     example = Example(
-        "at its set pressure: half of 45·1.5 = 67.5, less 0.012·200 = 2.4",
+        "at its set pressure: half of 45·1.5 = 67.5, less 0.012·(0.4·200 + 0.6·√150·√200) = 2.207",
         {"inlet": 0.0, "outlet": 200.0, "shaft": 1500.0},
-        {"inlet": 31.348, "outlet": -31.348, "shaft": 4.5},
+        {"inlet": 31.541, "outlet": -31.541, "shaft": 4.5},
     )
     law = _compensated_pump
 

@@ -11,10 +11,9 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, limited, smooth_step, turbulent
+from umweg.core.components.kernels import couple, law, limited, slip, smooth_step, turbulent
 from umweg.core.components.sources import filling
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
-from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _ROT = ROTATION
 
@@ -24,7 +23,6 @@ def _load_sensing_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             full = k[c, _LOAD_SENSING_PUMP.displacement_cm3, b] * 1e-3
-            leak = k[c, _LOAD_SENSING_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             droop = k[c, _LOAD_SENSING_PUMP.droop_bar, b]
             p_in = x[c, 0, b]
             p_out = x[c, 1, b]
@@ -61,7 +59,10 @@ def _load_sensing_pump(x, k, env, f, j):
             j[c, 4, 1, b] += full * (stroke + (d_margin + d_cut) * dp)
             j[c, 4, 2, b] -= full * d_margin * dp
             j[c, 4, 3, b] -= full * d_cut * dp
-            couple(f, j, c, b, 1, 3, leak * (p_out - x[c, 3, b]), leak)
+            lost, leak = slip(
+                p_out - x[c, 3, b], k[c, _LOAD_SENSING_PUMP.leakage_lpm_per_bar, b], env[0, b]
+            )
+            couple(f, j, c, b, 1, 3, lost, leak)
             q, dq = turbulent(x[c, 2, b] - x[c, 3, b], k[c, _LOAD_SENSING_PUMP.bleed_k, b], 0.5)
             couple(f, j, c, b, 2, 3, q, dq)
 
@@ -207,9 +208,9 @@ class LoadSensingPump(ComponentType):
         (OUTWARD,),
     )
     example = Example(
-        "half stroke: ½·63·1.5 = 47.25, 0.012·122 = 1.464 to case, bleed 0.05·√100 = 0.5",
+        "½·63·1.5 = 47.25; 0.012·(0.4·122 + 0.6·√150·√122) = 1.560 to case; bleed 0.05·√100",
         {"inlet": 0.0, "outlet": 122.0, "LS": 100.0, "case": 0.0, "shaft": 1500.0},
-        {"inlet": 47.248, "outlet": -45.784, "LS": 0.5, "case": -1.964, "shaft": 3.843},
+        {"inlet": 47.248, "outlet": -45.688, "LS": 0.5, "case": -2.060, "shaft": 3.843},
     )
     law = _load_sensing_pump
 
@@ -222,7 +223,6 @@ def _servo_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             full = k[c, _SERVO_PUMP.displacement_cm3, b] * 1e-3
-            leak = k[c, _SERVO_PUMP.leakage_lpm_per_bar, b] * NU_REF / env[0, b]
             n = x[c, 4, b]
             lever = k[c, _SERVO_PUMP.lever, b] * k[c, _SERVO_PUMP.reach, b]
             control = x[c, 2, b] - x[c, 3, b]
@@ -247,15 +247,23 @@ def _servo_pump(x, k, env, f, j):
             j[c, 4, 1, b] += full * stroke
             j[c, 4, 2, b] += full * dstroke * dp
             j[c, 4, 3, b] -= full * dstroke * dp
-            couple(f, j, c, b, 0, 3, leak * (x[c, 0, b] - x[c, 3, b]), leak)
-            couple(f, j, c, b, 1, 3, leak * (x[c, 1, b] - x[c, 3, b]), leak)
+            lost = k[c, _SERVO_PUMP.control_lpm_per_bar, b]
+            couple(f, j, c, b, 2, 3, lost * control, lost)
+            for side in range(2):
+                lost, leak = slip(
+                    x[c, side, b] - x[c, 3, b],
+                    k[c, _SERVO_PUMP.leakage_lpm_per_bar, b],
+                    env[0, b],
+                )
+                couple(f, j, c, b, side, 3, lost, leak)
 
 
 class ServoPump(ComponentType):
     """Closed-loop piston pump over centre: the lever chooses the side, control pressure the stroke.
 
     Stroke = lever·S(p_control − p_case), S a cubic step from ``begin_bar`` to ``full_bar``;
-    ``q = V·n·stroke`` from A to B, and both sides leak into the case.
+    ``q = V·n·stroke`` from A to B, and both sides leak into the case; so does the control, a
+    little: a control line that is fed too little does not fill up in the end.
     """
 
     type_name = "servo_pump"
@@ -280,6 +288,9 @@ class ServoPump(ComponentType):
         )
         full_bar: float = quantity(
             18, "bar", "control pressure for full stroke", low=1, high=60, tolerance=0.03
+        )
+        control_lpm_per_bar: float = quantity(
+            0.02, "L/min/bar", "control spool and servo piston to case", low=1e-6, high=2
         )
         offset: float = quantity(0, "1", "stroke at lever neutral", low=-1, high=1)
         reach: float = quantity(1, "1", "how far the servo piston follows", low=0, high=1)
@@ -363,9 +374,9 @@ class ServoPump(ComponentType):
         (OUTWARD, OUTWARD_DOWN),
     )
     example = Example(
-        "lever neutral: only 0.008·120 and 0.008·15 into the case",
+        "lever neutral: only 0.008·(0.4·p + 0.6·√150·√p) of 120 and of 15 bar, and 0.02·20, to case",
         {"A": 15.0, "B": 120.0, "control": 20.0, "case": 0.0, "shaft": 2000.0},
-        {"A": 0.12, "B": 0.96, "control": 0.0, "case": -1.08, "shaft": 0.0},
+        {"A": 0.2747, "B": 1.0279, "control": 0.4, "case": -1.7026, "shaft": 0.0},
     )
     law = _servo_pump
 

@@ -242,7 +242,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
         if state.engine == "off" and circuit.prime_movers:
             continue
         for quantity in predictor.quantities:
-            if not _readable(circuit, quantity, state):
+            if not readable(circuit, quantity, state):
                 continue
             reading = blank(quantity, name)
             if reading.topic() in asked:
@@ -260,7 +260,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     return [planner.with_bands(s) if i in shown else s for i, s in enumerate(steps)]
 
 
-def _readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
+def readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
     """Can this quantity be read in this state at all."""
     if quantity.kind == "pressure_bar":
         methods = circuit.test_point(quantity.place).methods

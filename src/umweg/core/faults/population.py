@@ -16,7 +16,7 @@ from umweg.core.solve.steady import Cases
 
 SEVERITIES = tuple(k / 7 for k in range(1, 8))
 PAIR_SEVERITIES = (2 / 7, 4 / 7, 6 / 7)
-HEALTHY_PRIOR = 0.02
+HEALTHY_PRIOR = 0.07
 """Share of complaints that turn out to be no hydraulic fault at all (operator, interlock)."""
 PAIR_PRIOR = 0.03
 """Two faults at once, before anything is known."""
@@ -128,6 +128,11 @@ def single_faults(network: Network) -> Population:
     hypotheses = [Hypothesis((), HEALTHY_PRIOR)]
     hypotheses += [Hypothesis((f,), share * f.rate) for f in faults]
     return _population(hypotheses, SEVERITIES)
+
+
+def healthy_only() -> Population:
+    """Nothing but the healthy machine."""
+    return _population([Hypothesis((), 1.0)], SEVERITIES)
 
 
 def fault_pairs(singles: Population, leaders: Sequence[Fault]) -> Population:

@@ -2,13 +2,27 @@
 
 from collections.abc import Iterator
 
+import numpy as np
+from scipy.special import ndtr
+
 from umweg.core.circuit.document import Circuit, Component, MachineState, Specification
 from umweg.core.components import component_type
 from umweg.core.errors import Problem, SolveError
+from umweg.core.faults.population import healthy_only
 from umweg.core.observe.machine import Machine
-from umweg.core.observe.quantities import UNIT_OF_KIND, Kind, Quantity, speed_of
+from umweg.core.observe.predict import CONDITIONS, Predictor
+from umweg.core.observe.quantities import (
+    UNIT_OF_KIND,
+    Kind,
+    Quantity,
+    from_scale,
+    speed_of,
+    to_scale,
+)
 from umweg.core.shop.verdict import judge
 
+MET_BY = 0.99
+"""Share of healthy machines that meet a specification worth writing down."""
 STANDS_BELOW = 0.5
 """Slower than this [mm/s or rpm] a function that is called for does not move at all."""
 _PAIRS = (("A", "B"), ("L", "R"), ("X", "Y"), ("coil_a", "coil_b"))
@@ -23,6 +37,49 @@ def unmet_specifications(circuit: Circuit) -> list[Problem]:
     """
     machine = Machine(circuit)
     return [p for p in (_unmet(machine, s) for s in circuit.specifications) if p]
+
+
+def tight_specifications(circuit: Circuit) -> list[Problem]:
+    """Specifications that too many healthy machines within tolerance would fail.
+
+    A limit inside the spread of good machines sends people after nothing. The share is that of the
+    normal spread that the machine's own unknowns give the reading, conditions being as stated.
+    """
+    predictor = Predictor(circuit, healthy_only())
+    try:
+        predictor.prepare(circuit.states[s.state] for s in circuit.specifications)
+    except SolveError:
+        return []
+    problems = []
+    for spec in circuit.specifications:
+        if spec.quantity == "indicator":
+            continue
+        quantity = Quantity(spec.quantity, spec.point)
+        mean, sd = _spread(predictor, quantity, circuit.states[spec.state])
+        low, high = (
+            bound if v is None else float(to_scale(quantity, np.asarray(v)))
+            for v, bound in ((spec.low, -np.inf), (spec.high, np.inf))
+        )
+        share = float(ndtr((high - mean) / sd) - ndtr((low - mean) / sd))
+        if share < MET_BY:
+            ends = from_scale(quantity, np.array([mean - 2.6 * sd, mean + 2.6 * sd]))
+            problems.append(
+                Problem(
+                    "tight",
+                    f"specification {spec.id}",
+                    f"only {share:.1%} of healthy machines within tolerance meet it",
+                    f"99 of 100 show {ends[0]:.4g} … {ends[1]:.4g} {UNIT_OF_KIND[quantity.kind]}",
+                )
+            )
+    return problems
+
+
+def _spread(predictor: Predictor, quantity: Quantity, state: MachineState) -> tuple[float, float]:
+    """Mean and standard deviation among healthy machines, on the quantity's comparison scale."""
+    table = predictor[state]
+    row = table.row(quantity)
+    own = table.slope[row, : -1 - CONDITIONS, 0]
+    return float(table.mean[row, 0]), max(float(np.sqrt((own**2).sum())), 1e-9)
 
 
 def wrong_moves(circuit: Circuit) -> list[Problem]:
@@ -64,7 +121,8 @@ def turned_round(circuit: Circuit) -> list[Problem]:
 
 def findings(circuit: Circuit) -> list[Problem]:
     """Everything the solved machine says about its document, causes first."""
-    return [*turned_round(circuit), *wrong_moves(circuit), *unmet_specifications(circuit)]
+    unmet = [*turned_round(circuit), *wrong_moves(circuit), *unmet_specifications(circuit)]
+    return unmet or tight_specifications(circuit)
 
 
 def _unmet(machine: Machine, spec: Specification) -> Problem | None:
