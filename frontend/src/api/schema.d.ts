@@ -840,6 +840,8 @@ export interface components {
         PlanView: {
             /** Enough */
             enough: boolean;
+            /** Expected Cost */
+            expected_cost: number;
             /** Next Steps */
             next_steps: components["schemas"]["StepView"][];
             /** Repairs */

@@ -116,7 +116,7 @@ const diagnosis = {
   explained: true,
   two_faults_considered: false,
   left_out: [],
-  plan: { enough: false, next_steps: [], repairs: [] },
+  plan: { enough: false, expected_cost: 0, next_steps: [], repairs: [] },
 };
 
 const known = { question: "q", diagnosis, pending: [], trouble: null };

@@ -67,6 +67,7 @@ const diagnosis: Diagnosis = {
   left_out: [],
   plan: {
     enough: false,
+    expected_cost: 0,
     next_steps: [
       step,
       { ...step, point: "x", point_label: "Blocked pump", refused: "would see 517 bar" },

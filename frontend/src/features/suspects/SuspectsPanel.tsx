@@ -32,6 +32,36 @@ interface SuspectsPanelProps {
   onDecide: (data: EntryData) => void;
 }
 
+const SEEN = [
+  ["found", "Found"],
+  ["not_found", "Not found"],
+  ["cannot_see", "Cannot see"],
+] as const;
+
+const money = (sum: number, currency: string) => `${sum.toFixed(0)}\u00a0${currency}`;
+
+/** The repairs in the order that is cheapest on the average, the machine tried after each. */
+function Sequence({ diagnosis, currency }: Pick<SuspectsPanelProps, "diagnosis" | "currency">) {
+  const plan = diagnosis.plan;
+  if (!plan?.enough) return null;
+  return (
+    <Notice tone="good">
+      No step saves more than its time costs. Mending in this order, tried after each, costs{" "}
+      {money(plan.expected_cost, currency)} on the average:
+      <ol className="mt-1 list-inside list-decimal">
+        {plan.repairs
+          .filter((r, i) => i === 0 || r.share >= 0.01)
+          .map((r) => (
+            <li key={`${r.component}:${r.remedy}`}>
+              <b>{r.component_label}</b>: {r.remedy} {money(r.cost, currency)},{" "}
+              {Math.round(r.share * 100)} %
+            </li>
+          ))}
+      </ol>
+    </Notice>
+  );
+}
+
 function Decide({
   suspect,
   diagnosis,
@@ -41,16 +71,39 @@ function Decide({
   const fault = suspect.faults[0];
   const [action, setAction] = useState(fault?.remedy ?? "");
   if (!fault) return null;
-  const repair = diagnosis.plan?.repairs.find((r) => r.component === fault.component);
+  const repair = diagnosis.plan?.repairs.find(
+    (r) => r.component === fault.component && r.remedy === fault.remedy,
+  );
   return (
     <div className="mt-2 grid gap-2 rounded-md border border-way/50 bg-paper p-3">
-      <p className="text-sm">
-        <b>Confirm by eye:</b> {fault.confirm}
-      </p>
+      <div className="grid gap-1.5">
+        <p className="text-sm">
+          <b>Confirm by eye:</b> {fault.confirm}
+        </p>
+        <div className="flex gap-1.5">
+          {SEEN.map(([seen, word]) => (
+            <Button
+              key={seen}
+              className="flex-1 whitespace-nowrap px-2"
+              onClick={() =>
+                onDecide({
+                  kind: "confirm",
+                  id: "new",
+                  component: fault.component,
+                  mode: fault.mode,
+                  seen,
+                })
+              }
+            >
+              {word}
+            </Button>
+          ))}
+        </div>
+      </div>
       {repair && (
         <p className="text-sm">
-          <b>Costs:</b> {repair.cost.toFixed(0)} {currency} for the part and its labour;{" "}
-          {repair.expected_cost.toFixed(0)} {currency} expected, with the chance to be wrong.
+          <b>Costs:</b> {money(repair.cost, currency)}, parts and labour;{" "}
+          {money(repair.expected_cost, currency)} expected, with what follows where it is not this.
         </p>
       )}
       <label className="grid gap-1 text-sm">
@@ -100,12 +153,7 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
           No single fault explains all of it: two faults at once are considered.
         </Notice>
       )}
-      {diagnosis.plan?.enough && (
-        <Notice tone="good">
-          No further reading is worth its minutes: repairing the leader now is cheaper than asking
-          on.
-        </Notice>
-      )}
+      <Sequence diagnosis={diagnosis} currency={props.currency} />
       {diagnosis.left_out.map((left) => (
         <Notice key={left.observation} tone="warn">
           <b>Kept, but not weighed:</b> {left.words}. {left.why}

@@ -36,6 +36,8 @@ class Diagnosis:
     repairs: tuple[Repair, ...]
     enough: bool
     """No step is worth its minutes against repairing now."""
+    expected_cost: float
+    """Of the cheapest sequence of repairs from here, nothing more being observed."""
 
 
 class Diagnostician:
@@ -89,10 +91,12 @@ class Diagnostician:
         ranking, predictor = self.rank(observations, ranking)
         steps: list[Step] = []
         groups: dict[str, tuple[str, ...]] = {}
+        expected_cost = 0.0
         if with_steps:
             planner = Planner(predictor, ranking, self.instruments, self.money)
             steps = next_steps(planner, observations)
             groups = groups_of(ranking, steps, planner)
+            expected_cost = planner.stakes.now
         offered = [s for s in steps if not s.refused]
         return Diagnosis(
             ranking.listed(groups),
@@ -103,6 +107,7 @@ class Diagnostician:
             tuple(steps),
             repairs_of(ranking, self.money),
             with_steps and all(s.saving <= 0 for s in offered),
+            expected_cost,
         )
 
     def _with_pairs(self, evidence: Sequence[Evidence]) -> Predictor:

@@ -1,6 +1,6 @@
 """The next step: the observation with the most expected information per minute, if it is safe."""
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,6 +19,7 @@ from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Proposal
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
@@ -237,12 +238,17 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     setup = setup_after(circuit, observations)
     predictor.prepare(circuit.states.values())
     steps: list[Step] = []
-    asked = {o.topic() for o in observations}
+    doubted = _doubted(planner.ranking, observations)
+    told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
+    asked = {o.topic() for o in observations if o.id not in doubted}
     for name, state in circuit.states.items():
         if state.engine == "off" and circuit.prime_movers:
             continue
         for quantity in predictor.quantities:
             if not readable(circuit, quantity, state):
+                continue
+            if quantity.kind in ("speed_mm_s", "speed_rpm") and quantity.place in told_dead:
+                # Nobody times what does not move.
                 continue
             reading = blank(quantity, name)
             if reading.topic() in asked:
@@ -258,6 +264,14 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     first_refused = sum(not s.refused for s in steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
     return [planner.with_bands(s) if i in shown else s for i, s in enumerate(steps)]
+
+
+def _doubted(ranking: Ranking, observations: Sequence[Observation]) -> set[str]:
+    """Readings worth taking again: doubted, and not taken twice in agreement already."""
+    again: dict[Hashable, int] = {}
+    for o in observations:
+        again[o.topic()] = again.get(o.topic(), 0) + 1
+    return {o.id for o in observations if o.id in ranking.doubted and again[o.topic()] < 2}
 
 
 def readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:

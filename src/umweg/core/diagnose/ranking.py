@@ -21,6 +21,8 @@ from umweg.core.observe.weights import Evidence, Measured
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
+DOUBTED_ABOVE = 0.15
+"""Share of the belief that calls a reading misread from which it is worth taking again."""
 LEAST_SHARE = 1e-3
 """A suspect below this share is not shown."""
 LEAST_WEIGHT = 1e-30
@@ -115,6 +117,15 @@ class Ranking:
         if not self.belief.set_aside.shape[1]:
             return 0.0
         return float((self.inside[:, None] * self.belief.set_aside).sum())
+
+    @cached_property
+    def doubted(self) -> frozenset[str]:
+        """Readings that a good part of the belief treats as misread: worth taking again."""
+        readings = sorted(e.id for e in self.evidence if isinstance(e, Measured))
+        if not readings:
+            return frozenset()
+        doubt = self.inside @ self.belief.set_aside
+        return frozenset(r for r, d in zip(readings, doubt, strict=True) if d > DOUBTED_ABOVE)
 
     @property
     def explained(self) -> bool:

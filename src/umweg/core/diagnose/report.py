@@ -131,6 +131,7 @@ class PlanView(View):
     next_steps: list[StepView]
     repairs: list[RepairView]
     enough: bool
+    expected_cost: float
 
 
 class LeftOutView(View):
@@ -167,6 +168,7 @@ def report(
         left_out=_left_out(diagnosis.left_out, words),
         plan=PlanView(
             enough=diagnosis.enough,
+            expected_cost=diagnosis.expected_cost,
             next_steps=[step_view(circuit, s) for s in (*offered, *refused)],
             repairs=[
                 RepairView(
