@@ -164,6 +164,52 @@ app.add_typer(bench_app, name="bench")
 
 
 @app.command()
+def may(
+    subject: Annotated[str, typer.Argument(help="JOB.json, or a circuit")],
+    state: Annotated[str, typer.Option(help="name of a state, or a STATE.json")],
+    point: Annotated[str | None, typer.Option(help="test point to read in it")] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """May I do this: what would break on which machine, what it shows, and the gentler way."""
+    from umweg.core.diagnose.may import may as ask
+    from umweg.core.diagnose.plan import Planner
+
+    if subject.endswith(".json") and '"umweg-job/1"' in Path(subject).read_text():
+        job = read_job(Path(subject).read_bytes())
+        document, kit, seen = (
+            circuit_of(job, Path(subject).parent),
+            job.instruments,
+            job.observations,
+        )
+    else:
+        document, kit, seen = _circuit(subject), load_jobs()[0].instruments, []
+    doctor = Diagnostician.of(document, kit)
+    ranking, predictor = doctor.rank(seen)
+    planner = Planner(predictor, ranking, kit, doctor.money)
+    answer = ask(planner, _state(document, state), point)
+    if as_json:
+        print(json.dumps(asdict(answer), default=lambda o: o.model_dump()))
+        return
+    print("yes" if answer.allowed else "no")
+    if answer.healthy_breaks:
+        print(f"  {answer.healthy_breaks}")
+    if answer.hazard is not None:
+        print(f"  {answer.hazard.words} ({answer.hazard.share:.1%} of the belief)")
+    for words in answer.cautions:
+        print(f"  caution: {words}")
+    if answer.shows is not None:
+        gauge = "no instrument fits"
+        if answer.shows.instrument is not None:
+            gauge = answer.shows.instrument.label
+        print(f"  with: {gauge}")
+        for band in (answer.shows.healthy, *answer.shows.by_suspect):
+            if band is not None:
+                print(f"  {band.key}: {band.low:.3g} … {band.high:.3g}")
+    for words in answer.gentler:
+        print(f"  gentler: {words}")
+
+
+@app.command()
 def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """What each fault of a circuit shows at three severities, and who looks alike."""
     from umweg.core.diagnose.symptoms import symptoms_of

@@ -83,6 +83,20 @@ def test_a_state_of_ones_own_is_played_when_it_is_read_in(
     assert then["diagnosis"]["plan"]["next_steps"]
 
 
+def test_a_reading_is_questioned_before_it_is_kept(client: TestClient, work_off: WorkOff) -> None:
+    job = job_id(client)
+    work_off()
+    asked = {**READING, "value": 2640.0, "unit": "bar", "repeats": []}
+    before = len(client.get(f"/api/jobs/{job}").json()["entries"])
+    found = client.post(f"/api/jobs/{job}/doubts", json=asked)
+    assert found.status_code == 200
+    assert any("psi" in words for words in found.json()["doubts"]), found.json()
+    assert client.post(f"/api/jobs/{job}/doubts", json=READING).json() == {"doubts": []}
+    assert len(client.get(f"/api/jobs/{job}").json()["entries"]) == before, "nothing is kept"
+    wrong = client.post(f"/api/jobs/{job}/doubts", json={**READING, "point": "nose"})
+    assert wrong.status_code == 422
+
+
 def answers(engine: Engine, job: str) -> list[AnswerRow]:
     with Session(engine) as session:
         query = text("SELECT key FROM answer WHERE job_id = :job ORDER BY created_at")

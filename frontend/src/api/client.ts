@@ -14,6 +14,7 @@ export type EntryAdded = Schemas["EntryAdded"];
 export type Work = Schemas["WorkView"];
 export type Entry = Schemas["EntryView"];
 export type EntryData = Schemas["NewEntryRequest"]["data"];
+export type Reading = Extract<EntryData, { kind: "reading" }>;
 export type Schematic = Schemas["SchematicView"];
 export type SolvedState = Schemas["SolvedStateView"];
 export type Workshop = Schemas["WorkshopView"];
@@ -88,6 +89,13 @@ export const api = {
       client.POST("/api/jobs/{job_id}/entries", {
         params: { path: { job_id: id }, header: { "idempotency-key": key } },
         body: { data, supersedes, expected_sequence: expected },
+      }),
+    ),
+  doubts: (id: string, reading: Reading) =>
+    unwrap(
+      client.POST("/api/jobs/{job_id}/doubts", {
+        params: { path: { job_id: id } },
+        body: reading,
       }),
     ),
   work: () => unwrap(client.GET("/api/queue")),

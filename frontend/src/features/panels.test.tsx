@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Diagnosis, EntryData, Job, Schematic, Step, Suspect, Workshop } from "../api/client";
 import { lastSeen, suspicionOf } from "./job/JobPage";
@@ -111,6 +111,7 @@ describe("StepPanel", () => {
         onRead={() => {}}
         onChoose={() => {}}
         onKeep={() => {}}
+        onDoubt={async () => []}
       />,
     );
     expect(screen.getByRole("heading", { level: 2 }).textContent).toContain("M2 Gauge port");
@@ -123,7 +124,30 @@ describe("StepPanel", () => {
 });
 
 describe("ReadingPad", () => {
-  it("keeps a reading as taken, with its unit and repeats", () => {
+  it("questions a reading once, and keeps it all the same", async () => {
+    const keep = vi.fn<(data: EntryData) => void>();
+    const doubt = vi.fn(async () => ["14.5 psi, read as bar?"]);
+    render(
+      <ReadingPad
+        step={step}
+        workshop={workshop}
+        conditions=""
+        rows={[]}
+        onKeep={keep}
+        onDoubt={doubt}
+        onCancel={() => {}}
+      />,
+    );
+    fireEvent.click(screen.getByRole("button", { name: "7" }));
+    fireEvent.click(screen.getByRole("button", { name: "Keep the reading" }));
+    expect(await screen.findByText("14.5 psi, read as bar?")).toBeTruthy();
+    expect(keep).not.toHaveBeenCalled();
+    fireEvent.click(screen.getByRole("button", { name: "Keep it all the same" }));
+    await waitFor(() => expect(keep).toHaveBeenCalledWith(expect.objectContaining({ value: 7 })));
+    expect(doubt).toHaveBeenCalledTimes(1);
+  });
+
+  it("keeps a reading as taken, with its unit and repeats", async () => {
     const keep = vi.fn<(data: EntryData) => void>();
     render(
       <ReadingPad
@@ -132,6 +156,7 @@ describe("ReadingPad", () => {
         conditions="Engine rated · oil 50 °C"
         rows={[]}
         onKeep={keep}
+        onDoubt={async () => []}
         onCancel={() => {}}
       />,
     );
@@ -141,6 +166,7 @@ describe("ReadingPad", () => {
     tap("Repeat it");
     for (const key of "1940") tap(key);
     tap("Keep the reading");
+    await waitFor(() => expect(keep).toHaveBeenCalled());
     expect(keep).toHaveBeenCalledWith(
       expect.objectContaining({
         point: "block_gauge",
@@ -161,6 +187,7 @@ describe("ReadingPad", () => {
         conditions="Engine rated · oil 50 °C"
         rows={[]}
         onKeep={() => {}}
+        onDoubt={async () => []}
         onCancel={() => {}}
       />,
     );

@@ -8,6 +8,7 @@ import structlog
 from fastapi import APIRouter, Header, Query
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.doubts import doubts_of
 from umweg.core.diagnose.question import basis_of
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, band_view
@@ -27,6 +28,7 @@ from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
     AnswerView,
+    Doubts,
     EntryAdded,
     EntryView,
     JobCard,
@@ -137,6 +139,26 @@ def add_entry(
     context.session.commit()
     context.session.close()
     return EntryAdded(entry=view, answer=_answer(context, suspects, job_id, known))
+
+
+@router.post("/{job_id}/doubts", responses=WRITES)
+def doubts(job_id: UUID, reading: Reading, context: ContextOf) -> Doubts:
+    """What speaks against a reading before it is kept; it can be kept all the same.
+
+    Nothing is stored. Where the exhibits are not there yet, nothing speaks against it.
+    """
+    row = context.store.job(job_id)
+    suspects = context.suspects(row.circuit_revision)
+    observations = record_of(row.entries).observations
+    kit = context.store.instruments
+    exhibits = context.rankings.exhibits(suspects, row.circuit_revision.sha256)
+    context.session.close()
+    reading.check(suspects)
+    try:
+        found = doubts_of(exhibits, rank(exhibits, observations, kit), reading, kit)
+    except NotPlayedError:
+        return Doubts(doubts=[])
+    return Doubts(doubts=[d.words for d in found])
 
 
 @router.get("/{job_id}/entries/{entry_id}/strip", responses=READS)

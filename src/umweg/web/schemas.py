@@ -174,6 +174,12 @@ class WorkView(Model):
     total: int
 
 
+class Doubts(Model):
+    """What speaks against a reading that is about to be kept, in words; empty where nothing does."""
+
+    doubts: list[str]
+
+
 class StripView(Model):
     """What the healthy machine and each suspect predict for a reading."""
 

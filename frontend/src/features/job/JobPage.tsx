@@ -1,15 +1,16 @@
 import { Tabs } from "radix-ui";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
-import type {
-  Answer,
-  Diagnosis,
-  EntryData,
-  Job,
-  Plan,
-  Schematic as SchematicData,
-  Step,
-  Workshop,
+import {
+  type Answer,
+  api,
+  type Diagnosis,
+  type EntryData,
+  type Job,
+  type Plan,
+  type Schematic as SchematicData,
+  type Step,
+  type Workshop,
 } from "../../api/client";
 import { useEvents } from "../../api/events";
 import { withPending } from "../../api/outbox";
@@ -232,6 +233,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
                 onRead={(reading) => setHeld(reading ? chosen : null)}
                 onChoose={(s) => setChosenKey(stepKey(s))}
                 onKeep={keep}
+                onDoubt={(reading) => api.doubts(job.id, reading).then((found) => found.doubts)}
               />
             ) : plan.shown ? (
               <div className="grid gap-3">

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { EntryData, Step, Workshop } from "../../api/client";
+import type { EntryData, Reading, Step, Workshop } from "../../api/client";
 import { Button, Notice } from "../../ui/primitives";
 import { fromBase, show, type Unit, unitsFor } from "../../units";
 import { Keypad } from "./Keypad";
@@ -11,10 +11,14 @@ interface ReadingPadProps {
   conditions: string;
   rows: StripRow[];
   onKeep: (data: EntryData) => void;
+  /** What speaks against a reading before it is kept. */
+  onDoubt: (reading: Reading) => Promise<string[]>;
   onCancel: () => void;
 }
 
 const WATCH = "time_s";
+/** A reading is never held up longer than this by being questioned. */
+const DOUBT_MS = 700;
 
 /** Take one reading: large keys, the gauge's own unit, the conditions of the step, repeats. */
 export function ReadingPad({
@@ -23,6 +27,7 @@ export function ReadingPad({
   conditions,
   rows,
   onKeep,
+  onDoubt,
   onCancel,
 }: ReadingPadProps) {
   const byWatch = step.quantity === "speed_mm_s";
@@ -40,10 +45,15 @@ export function ReadingPad({
   const mean = all.length ? all.reduce((a, b) => a + b, 0) / all.length : null;
   const base = mean === null || !unit || timed ? null : mean * unit.factor + unit.offset;
 
-  const keep = () => {
+  const [doubts, setDoubts] = useState<{ about: string; words: string[] } | null>(null);
+  const [asking, setAsking] = useState(false);
+  const about = `${all.join()} ${unit?.symbol}`;
+  const doubted = doubts?.about === about ? doubts.words : [];
+
+  const keep = async () => {
     const [first, ...repeats] = all;
     if (first === undefined || !unit) return;
-    onKeep({
+    const reading: Reading = {
       kind: "reading",
       id: "new",
       point: step.point,
@@ -53,7 +63,20 @@ export function ReadingPad({
       repeats,
       unit: unit.symbol,
       instrument: gauge?.id ?? null,
-    });
+    };
+    if (!doubted.length) {
+      setAsking(true);
+      const words = await Promise.race([
+        onDoubt(reading).catch(() => []),
+        new Promise<string[]>((resolve) => setTimeout(() => resolve([]), DOUBT_MS)),
+      ]);
+      setAsking(false);
+      if (words.length) {
+        setDoubts({ about, words });
+        return;
+      }
+    }
+    onKeep(reading);
   };
 
   return (
@@ -107,10 +130,19 @@ export function ReadingPad({
         >
           Repeat it
         </Button>
-        <Button look="main" disabled={!all.length} onClick={keep}>
-          Keep the reading
+        <Button look="main" disabled={!all.length || asking} onClick={keep}>
+          {doubted.length ? "Keep it all the same" : "Keep the reading"}
         </Button>
       </div>
+      {doubted.length > 0 && (
+        <Notice tone="warn">
+          <ul className="grid gap-1">
+            {doubted.map((words) => (
+              <li key={words}>{words}</li>
+            ))}
+          </ul>
+        </Notice>
+      )}
       {unit && base !== null && (
         <Strip
           unit={unit.symbol}

@@ -1,4 +1,4 @@
-import type { Diagnosis, EntryData, Step, Workshop } from "../../api/client";
+import type { Diagnosis, EntryData, Reading, Step, Workshop } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
@@ -17,6 +17,7 @@ interface StepPanelProps {
   reading: boolean;
   onRead: (reading: boolean) => void;
   onKeep: (data: EntryData) => void;
+  onDoubt: (reading: Reading) => Promise<string[]>;
 }
 
 export function stepKey(step: Step): string {
@@ -88,6 +89,7 @@ export function StepPanel(props: StepPanelProps) {
     conditions,
     onChoose,
     onKeep,
+    onDoubt,
     reading,
     onRead,
   } = props;
@@ -101,6 +103,7 @@ export function StepPanel(props: StepPanelProps) {
         conditions={conditions}
         rows={rows}
         onKeep={onKeep}
+        onDoubt={onDoubt}
         onCancel={() => onRead(false)}
       />
     );

@@ -41,5 +41,6 @@ def gauge_for(
         if i.measures == "pressure" and to_base(i.high, i.unit) >= highest_bar
     ]
     fit = [i for i in holds if to_base(i.low, i.unit) <= max(lowest_bar, -0.9)]
-    chosen = fit or ([] if lowest_bar < -0.05 else holds)
+    # A wide gauge shows nothing below zero, but that it is nothing: better than no reading.
+    chosen = fit or holds
     return min(chosen, key=lambda i: to_base(i.high, i.unit) * i.accuracy_pct, default=None)

@@ -87,23 +87,7 @@ class Planner:
             table.mean[row, live], table.slope[row][:, live]
         )
         point = quantity.place if quantity.at_point else None
-        highest = None
-        instrument = None
-        if quantity.kind == "pressure_bar":
-            net = self.circuit.test_point(quantity.place).net
-            row_of_net = self.predictor.network.net_index[net]
-            pressure = table.solution.across[row_of_net]
-            # A gauge must not break because the belief is wrong.
-            highest = max(
-                highest_bar(pressure[live], self._live_weight),
-                float(table.healthy[row_of_net]),
-            )
-            lowest = float(mean.min())
-            instrument = gauge_for(self.instruments, highest, lowest)
-        elif quantity.kind == "flow_lpm":
-            instrument = first_that(self.instruments, "flow")
-        elif quantity.kind == "voltage_v":
-            instrument = first_that(self.instruments, "voltage")
+        instrument, highest = self.instrument_for(quantity, state)
         typical = float(np.average(mean, weights=self._live_weight))
         variance = variance + noise_sd(quantity, typical, instrument) ** 2
         bits, saving = self.stakes.information(self.outcomes(mean, variance))
@@ -140,6 +124,23 @@ class Planner:
             refused=refused,
         )
 
+    def instrument_for(
+        self, quantity: Quantity, state: MachineState
+    ) -> tuple[Instrument | None, float | None]:
+        """The shop's instrument for a reading, and the highest pressure it must hold."""
+        if quantity.kind == "flow_lpm":
+            return first_that(self.instruments, "flow"), None
+        if quantity.kind == "voltage_v":
+            return first_that(self.instruments, "voltage"), None
+        if quantity.kind != "pressure_bar":
+            return None, None
+        table = self.predictor[state]
+        row = self.predictor.network.net_index[self.circuit.test_point(quantity.place).net]
+        pressure = table.solution.across[row][self.live]
+        # A gauge must not break because the belief is wrong.
+        highest = max(highest_bar(pressure, self._live_weight), float(table.healthy[row]))
+        return gauge_for(self.instruments, highest, float(pressure.min())), highest
+
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
         """Hazard and cautions of a named state, judged once for all that is read in it."""
         if name not in self._judged:
@@ -160,14 +161,15 @@ class Planner:
         mean, variance = self.belief.posterior(table.mean[row], table.slope[row])
         typical = float(np.average(mean[self.live], weights=self.weight[self.live]))
         variance = variance + noise_sd(quantity, typical, step.instrument) ** 2
-        bands = (self._band(key, quantity, mean, variance) for key in self.ranking.keys)
+        bands = (self.band(key, quantity, mean, variance) for key in self.ranking.keys)
         return replace(
             step,
-            healthy=self._band("healthy", quantity, mean, variance),
+            healthy=self.band("healthy", quantity, mean, variance),
             by_suspect=tuple(b for b in bands if b is not None),
         )
 
-    def _band(self, key: str, quantity: Quantity, mean: Array, variance: Array) -> Band | None:
+    def band(self, key: str, quantity: Quantity, mean: Array, variance: Array) -> Band | None:
+        """What one hypothesis would show, by its name; None where it is not among them."""
         index = self._index.get(key)
         if index is None:
             return None
