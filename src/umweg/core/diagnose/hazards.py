@@ -1,12 +1,13 @@
 """Is a step safe: the worst pressure over all live candidates against the parts' ratings."""
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import Predictor, state_key
 from umweg.core.trace.heat import power_balance
 
 REFUSE_TEST_ABOVE = 0.002
@@ -88,12 +89,25 @@ def heat_caution(predictor: Predictor, state: MachineState) -> str | None:
     stalled = "stalled" in state.loads.values()
     if not stalled and not state.interventions:
         return None
-    network = predictor.network
-    found = power_balance(network, network.state(state), predictor[state].healthy)
-    if found.heat_kw < HEATS_ABOVE_KW:
+    heat_kw = _heat_kw(predictor, state)
+    if heat_kw < HEATS_ABOVE_KW:
         return None
-    seconds = max(LEAST_HOLD_S, 5 * round(HOLD_KJ / found.heat_kw / 5))
+    seconds = max(LEAST_HOLD_S, 5 * round(HOLD_KJ / heat_kw / 5))
     return (
-        f"{seconds:.0f} seconds at a time at the most: {found.heat_kw:.0f} kW heat the oil, "
+        f"{seconds:.0f} seconds at a time at the most: {heat_kw:.0f} kW heat the oil, "
         "hoses and valve get hot"
     )
+
+
+_HEAT_KW: WeakKeyDictionary[Predictor, dict[str, float]] = WeakKeyDictionary()
+
+
+def _heat_kw(predictor: Predictor, state: MachineState) -> float:
+    """Heat of the healthy machine in a state: the same for every belief, so worked out once."""
+    known = _HEAT_KW.setdefault(predictor, {})
+    key = state_key(state)
+    if key not in known:
+        network = predictor.network
+        found = power_balance(network, network.state(state), predictor[state].healthy)
+        known[key] = found.heat_kw
+    return known[key]
