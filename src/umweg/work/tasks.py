@@ -202,7 +202,8 @@ def map_name(state_id: str) -> str:
 
 
 def _parts(predictor: Predictor) -> Iterator[Part]:
-    """What can be seen and said, of warm oil before cold and hot; then every named state."""
+    """What is asked first: what can be seen and said where nothing else is to be solved for it,
+    then every named state, then what needs states of its own (cold and hot oil)."""
     circuit = predictor.circuit
 
     def state(name: str, state: MachineState) -> Mapping[str, bytes]:
@@ -218,11 +219,16 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
             predictor.forget(states)
         return keeping.take()
 
+    shares: dict[str, list[tuple[Sight, Sequence[MachineState]]]] = {}
     for kind in OBSERVATIONS:
-        shares: dict[str, list[tuple[Sight, Sequence[MachineState]]]] = {}
         for share, sight, states in kind.sights(circuit):
-            shares.setdefault(share, []).append((sight, states))
-        for share, seen in shares.items():
-            yield Part(f"done/{kind.__name__}/{share}", partial(sights, seen))
+            shares.setdefault(f"done/{kind.__name__}/{share}", []).append((sight, states))
+    own = {mark for mark, seen in shares.items() if any(states for _, states in seen)}
+    for mark, seen in shares.items():
+        if mark not in own:
+            yield Part(mark, partial(sights, seen))
     for name, named in circuit.states.items():
         yield Part(f"done/state/{name}", partial(state, name, named))
+    for mark in shares:
+        if mark in own:
+            yield Part(mark, partial(sights, shares[mark]))

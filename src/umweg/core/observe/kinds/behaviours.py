@@ -119,7 +119,8 @@ class Behaviour(Observed):
             for function in circuit.functions:
                 for move in function.moves:
                     states = behaviour_states(circuit, function.id, move, when)
-                    own = [s for s in states if s.model_dump_json() not in named]
+                    asked = [*states, neutral_with_load(states[0])]
+                    own = [s for s in asked if s.model_dump_json() not in named]
                     spoken = Spoken(function.id, move, when)
                     yield f"{when}/{function.id}", spoken, () if when == "warm" else own
 
