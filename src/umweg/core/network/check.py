@@ -1,9 +1,18 @@
 """``check``: every mistake of a circuit document at once, each with its place and its mend."""
 
+from collections.abc import Mapping, Set
+
 import networkx as nx
 from pydantic import ValidationError
 
-from umweg.core.circuit.document import Circuit, Component
+from umweg.core.circuit.document import (
+    Circuit,
+    Component,
+    Function,
+    Interlock,
+    Specification,
+    TestPoint,
+)
 from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
 from umweg.core.errors import CircuitError, Problem
@@ -218,68 +227,87 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
 def _reference_problems(circuit: Circuit) -> list[Problem]:
     """Functions, states, points and specifications that name something that is not there."""
     parts = {c.id: c for c in circuit.components}
-    problems = []
-
-    for function in circuit.functions:
-        where = f"function {function.id}"
-        actuator = parts.get(function.actuator)
-        if actuator is None or function.actuator_port not in actuator.connections:
-            problems.append(
-                Problem(
-                    "no_actuator",
-                    where,
-                    f"there is no actuator “{function.actuator}.{function.actuator_port}”",
-                )
-            )
-        for name, move in function.moves.items():
-            problems += command_problems(circuit, f"{where}, move {name}", move.commands)
-        for state, values in function.loads.items():
-            commands = {f"{function.load}.{key}": value for key, value in values.items()}
-            problems += command_problems(circuit, f"{where}, load {state}", commands)
     nets = {net for part in circuit.components for net in part.connections.values()}
+    problems: list[Problem] = []
+    for function in circuit.functions:
+        problems += _function_problems(circuit, parts, function)
     for point in circuit.test_points:
-        where = f"test point {point.id}"
-        if point.net not in nets:
-            problems.append(Problem("no_net", where, f"there is no net “{point.net}”"))
-        owner, _, port = (point.port or "").partition(".")
-        if point.port is not None and (
-            owner not in parts or parts[owner].connections.get(port) != point.net
-        ):
-            problems.append(
-                Problem("no_port", where, f"“{point.port}” is not a port on net “{point.net}”")
-            )
-        if point.port is None and {"inline_flow", "cap"} & set(point.methods):
-            problems.append(
-                Problem("no_port", where, "a cap or an in-line meter needs the port that is opened")
-            )
+        problems += _point_problems(parts, nets, point)
     for machine_state in circuit.states.values():
         problems += state_problems(circuit, machine_state)
     for interlock in circuit.interlocks:
-        where = f"interlock {interlock.id}"
-        if interlock.switch is not None and interlock.switch not in parts:
-            problems.append(
-                Problem("no_switch", where, f"there is no component “{interlock.switch}”")
-            )
-        for function_id in interlock.functions:
-            if all(f.id != function_id for f in circuit.functions):
-                problems.append(
-                    Problem("no_function", where, f"there is no function “{function_id}”")
-                )
-    points = {p.id for p in circuit.test_points}
-    functions = {f.id for f in circuit.functions}
+        problems += _interlock_problems(circuit, parts, interlock)
     for spec in circuit.specifications:
-        where = f"specification {spec.id}"
-        if spec.state not in circuit.states:
-            problems.append(Problem("no_state", where, f"there is no state “{spec.state}”"))
-        place = (
-            functions
-            if spec.quantity in ("speed_mm_s", "speed_rpm", "drift_mm_min")
-            else set(parts)
-            if spec.quantity == "indicator"
-            else points
+        problems += _specification_problems(circuit, parts, spec)
+    return problems
+
+
+def _function_problems(
+    circuit: Circuit, parts: Mapping[str, Component], function: Function
+) -> list[Problem]:
+    where = f"function {function.id}"
+    problems = []
+    actuator = parts.get(function.actuator)
+    if actuator is None or function.actuator_port not in actuator.connections:
+        missing = f"there is no actuator “{function.actuator}.{function.actuator_port}”"
+        problems.append(Problem("no_actuator", where, missing))
+    for name, move in function.moves.items():
+        problems += command_problems(circuit, f"{where}, move {name}", move.commands)
+    for state, values in function.loads.items():
+        commands = {f"{function.load}.{key}": value for key, value in values.items()}
+        problems += command_problems(circuit, f"{where}, load {state}", commands)
+    return problems
+
+
+def _point_problems(
+    parts: Mapping[str, Component], nets: Set[str], point: TestPoint
+) -> list[Problem]:
+    where = f"test point {point.id}"
+    problems = []
+    if point.net not in nets:
+        problems.append(Problem("no_net", where, f"there is no net “{point.net}”"))
+    if point.port is None:
+        if {"inline_flow", "cap"} & set(point.methods):
+            problems.append(
+                Problem("no_port", where, "a cap or an in-line meter needs the port that is opened")
+            )
+        return problems
+    owner, _, port = point.port.partition(".")
+    if owner not in parts or parts[owner].connections.get(port) != point.net:
+        problems.append(
+            Problem("no_port", where, f"“{point.port}” is not a port on net “{point.net}”")
         )
-        if spec.point not in place:
-            problems.append(Problem("no_point", where, f"there is no “{spec.point}” to read it at"))
-        if spec.low is None and spec.high is None:
-            problems.append(Problem("no_limit", where, "has neither a low nor a high limit"))
+    return problems
+
+
+def _interlock_problems(
+    circuit: Circuit, parts: Mapping[str, Component], interlock: Interlock
+) -> list[Problem]:
+    where = f"interlock {interlock.id}"
+    problems = []
+    if interlock.switch is not None and interlock.switch not in parts:
+        problems.append(Problem("no_switch", where, f"there is no component “{interlock.switch}”"))
+    known = {f.id for f in circuit.functions}
+    for name in interlock.functions:
+        if name not in known:
+            problems.append(Problem("no_function", where, f"there is no function “{name}”"))
+    return problems
+
+
+def _specification_problems(
+    circuit: Circuit, parts: Mapping[str, Component], spec: Specification
+) -> list[Problem]:
+    where = f"specification {spec.id}"
+    problems = []
+    if spec.state not in circuit.states:
+        problems.append(Problem("no_state", where, f"there is no state “{spec.state}”"))
+    places: Set[str] = {p.id for p in circuit.test_points}
+    if spec.quantity in ("speed_mm_s", "speed_rpm", "drift_mm_min"):
+        places = {f.id for f in circuit.functions}
+    elif spec.quantity == "indicator":
+        places = parts.keys()
+    if spec.point not in places:
+        problems.append(Problem("no_point", where, f"there is no “{spec.point}” to read it at"))
+    if spec.low is None and spec.high is None:
+        problems.append(Problem("no_limit", where, "has neither a low nor a high limit"))
     return problems
