@@ -2,12 +2,15 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.plan import Planner, next_steps
+from umweg.core.diagnose.prior import noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Repair, repairs_of
@@ -70,11 +73,16 @@ class Diagnostician:
         self, observations: Sequence[Observation], ranking: Ranking | None = None
     ) -> tuple[Ranking, Predictor]:
         """The suspects weighed, pairs of faults among them where no single one explains it."""
-        ranking = ranking or rank(self.exhibits, observations, self.instruments)
+        ranking = ranking or rank(self.exhibits, observations, self.instruments, self._noticed)
         if not ranking.wants_pairs:
             return ranking, self.predictor
         predictor = self._with_pairs(ranking.evidence)
-        return rank(Played(predictor), observations, self.instruments), predictor
+        seen = with_pairs(self._noticed, predictor.population.count)
+        return rank(Played(predictor), observations, self.instruments, seen), predictor
+
+    @cached_property
+    def _noticed(self) -> Array:
+        return noticed(self.exhibits)
 
     def diagnose(
         self,

@@ -130,16 +130,25 @@ class _Readings:
         return found
 
 
-def believe(suspects: Suspects, evidence: Sequence[Evidence], other_prior: float = 0.01) -> Belief:
+def believe(
+    suspects: Suspects,
+    evidence: Sequence[Evidence],
+    other_prior: float = 0.01,
+    prior: Array | None = None,
+) -> Belief:
     """Weigh every candidate by all evidence together.
 
     Each candidate stands for a cell of its fault's severity. Near the best ones a cell is looked
     at in several places, what would be shown there lying between its neighbours on the grid: one
     point in seven misses a cliff.
+
+    Parameters
+    ----------
+    prior : (C,) logarithms, default the population's own
     """
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
-    prior = suspects.population.log_prior
+    prior = suspects.population.log_prior if prior is None else prior
     log_told = _told(told, [t.log_likelihood for t in told], _best_story(told))
     log_other = float(np.log(other_prior)) + sum(t.log_broad for t in told)
     count, unknowns = len(prior), suspects.slope_count

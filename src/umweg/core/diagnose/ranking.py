@@ -11,6 +11,7 @@ import numpy as np
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, spread_band
+from umweg.core.diagnose.prior import log_prior
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis, Population
 from umweg.core.network.network import Indices
@@ -209,11 +210,18 @@ class Ranking:
 
 
 def rank(
-    exhibits: Exhibits, observations: Sequence[Observation], instruments: Sequence[Instrument]
+    exhibits: Exhibits,
+    observations: Sequence[Observation],
+    instruments: Sequence[Instrument],
+    seen: Array | None = None,
 ) -> Ranking:
     """Weigh the suspects by everything that was observed.
 
     An observation that cannot be weighed is left out, and said.
+
+    Parameters
+    ----------
+    seen : (C,) how likely each candidate is noticed, where it is known already
 
     Raises
     ------
@@ -225,7 +233,7 @@ def rank(
             evidence.append(observation.weigh(exhibits, instruments))
         except UmwegError as error:
             left_out.append(LeftOut(observation.id, error.message))
-    belief = believe(exhibits.suspects, evidence)
+    belief = believe(exhibits.suspects, evidence, prior=log_prior(exhibits, seen))
     best = float(belief.log_weight.max())
     scaled = np.exp(belief.log_weight - best)
     modelled = best + float(np.log(scaled.sum()))

@@ -1,0 +1,71 @@
+"""Somebody brought the machine: what nobody would notice is seldom the reason."""
+
+import numpy as np
+import pytest
+
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.play import complaint
+from umweg.core.diagnose.prior import UNNOTICED, log_prior, noticed, with_pairs
+from umweg.core.faults.population import HEALTHY_PRIOR
+from umweg.core.observe.exhibits import Played
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.kinds.readings import blank
+from umweg.core.observe.observations import Observation
+from umweg.core.observe.quantities import Quantity
+from umweg.library import load_circuit, load_jobs
+
+KIT = load_jobs()[0].instruments
+
+
+def test_what_is_noticed_gains_and_the_healthy_machine_keeps_its_share(
+    packer_doctor: Diagnostician,
+) -> None:
+    exhibits = packer_doctor.exhibits
+    population = exhibits.suspects.population
+    seen = noticed(exhibits)
+    prior = np.exp(log_prior(exhibits, seen))
+    assert prior.sum() == pytest.approx(1.0)
+    assert prior[0] == pytest.approx(HEALTHY_PRIOR)
+    assert seen.min() >= 0.0
+    assert seen.max() <= 1.0
+    worn = population.members[
+        next(i for i, h in enumerate(population.hypotheses) if h.key == "pump:worn")
+    ]
+    assert seen[worn[-1]] > 0.95
+    assert seen[worn[0]] < 0.6
+    gain = prior[worn] / np.exp(population.log_prior[worn])
+    assert np.all(np.diff(gain) > -1e-9), "the worse, the likelier it is brought in"
+    least = UNNOTICED + (1 - UNNOTICED) * seen[worn[0]]
+    assert gain[0] / gain[-1] == pytest.approx(least, rel=0.05)
+
+
+def test_pairs_are_noticed() -> None:
+    assert with_pairs(np.array([0.2, 0.4]), 4).tolist() == [0.2, 0.4, 1.0, 1.0]
+
+
+@pytest.mark.parametrize(
+    ("circuit", "readings"),
+    [
+        (
+            "packer_truck",
+            (("block_gauge", "blade_extend_stalled"), ("pump_outlet", "neutral_rated")),
+        ),
+        ("turf_lift", (("pump_port", "raise_stop"), ("outlet_port", "held"))),
+        ("hedge_cutter", (("pump_port", "arm_stop"), ("suction_port", "neutral"))),
+        ("sweeper_steering", (("pump_port", "left_stop"), ("pump_port", "idle"))),
+    ],
+)
+def test_a_machine_as_it_should_be_is_not_given_a_part_to_exchange(
+    circuit: str, readings: tuple[tuple[str, str], ...]
+) -> None:
+    doctor = Diagnostician.of(load_circuit(circuit), KIT)
+    machine = HiddenMachine(doctor.circuit, (), np.random.default_rng(8), doctor.predictor.solver)
+    seen: list[Observation] = complaint(machine)
+    gauge = next(i for i in KIT if i.measures == "pressure" and i.high > 200)
+    for number, (point, state) in enumerate(readings):
+        taken = blank(Quantity("pressure_bar", point), state).witnessed(machine, gauge)
+        seen.append(taken.model_copy(update={"id": f"r{number}"}))
+    suspects = doctor.diagnose(seen, with_steps=False).suspects
+    assert suspects[0].hypothesis.key == "healthy"
+    assert suspects[0].share > 2 * suspects[1].share
+    assert isinstance(doctor.exhibits, Played)
