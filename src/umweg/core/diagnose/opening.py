@@ -8,6 +8,7 @@ suspect, because a fault may lock in what a healthy machine lets go.
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -26,6 +27,10 @@ LETS_GO_BELOW = 0.8
 """A load is what holds a line if the line keeps less than this share once it is lowered."""
 AT_REST_C = 50.0
 PROCEDURE = "follow the maker's procedure to release it"
+
+
+_LOWERED: WeakKeyDictionary[Predictor, dict[str, Array]] = WeakKeyDictionary()
+"""It is the same for every belief, so it is worked out once."""
 
 
 @dataclass(frozen=True)
@@ -162,9 +167,14 @@ class Openings:
             }
         )
 
-    @cached_property
+    @property
     def _lowered(self) -> dict[str, Array]:
         """Across variables of the healthy machine with one load at a time set down."""
+        if self._predictor not in _LOWERED:
+            _LOWERED[self._predictor] = self._with_loads_down()
+        return _LOWERED[self._predictor]
+
+    def _with_loads_down(self) -> dict[str, Array]:
         machine = Machine(self._circuit, self._predictor.solver)
         found = {}
         for function in self._circuit.functions:

@@ -138,9 +138,11 @@ class Stakes:
 
     def __init__(self, ranking: Ranking, live: Indices, money: Money) -> None:
         population = ranking.population
-        owners, index = np.unique(population.hypothesis[live], return_inverse=True)
-        self.member = np.zeros((len(owners), len(live)))
-        self.member[index, np.arange(len(live))] = ranking.inside[live]
+        # Candidates of one hypothesis stand together: sums over them are sums of runs.
+        owners, self._first = np.unique(population.hypothesis[live], return_index=True)
+        self._weight = ranking.inside[live][:, None]
+        self.prior = np.add.reduceat(self._weight[:, 0], self._first)
+        self.prior /= self.prior.sum()
         cures = [_cure(population.hypotheses[h], money) for h in owners]
         self.actions = sorted(set(cures))
         self._by_action = np.zeros((len(self.actions), len(owners)))
@@ -151,8 +153,7 @@ class Stakes:
     @property
     def now(self) -> float:
         """Expected cost of mending from here, nothing more being observed."""
-        prior = self.member.sum(axis=1)
-        return float(self._expected((prior / prior.sum())[:, None])[0])
+        return float(self._expected(self.prior[:, None])[0])
 
     def _expected(self, joint: Array) -> Array:
         return sequence_cost(self._by_action @ joint, self._cost)
@@ -164,8 +165,8 @@ class Stakes:
         ----------
         likelihood : (L, G) probability of each outcome for each live candidate
         """
-        joint = self.member @ likelihood
-        joint = joint / joint.sum()
+        joint: Array = np.add.reduceat(self._weight * likelihood, self._first, axis=0)
+        joint /= joint.sum()
         outcome = joint.sum(axis=0)
         prior = joint.sum(axis=1)
         with np.errstate(divide="ignore", invalid="ignore"):
