@@ -129,7 +129,9 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
     document = read_job(_read(job))
     circuit = circuit_of(document, job)
     check_circuit(circuit)
-    doctor = Diagnostician.of(circuit, document.instruments, document.labour_per_min)
+    doctor = Diagnostician.of(
+        circuit, document.instruments, document.labour_per_min, document.machine.history
+    )
     view = answer(doctor, document.observations)
     if as_json:
         print(view.model_dump_json(indent=1))
@@ -174,16 +176,15 @@ def may(
     from umweg.core.diagnose.may import may as ask
     from umweg.core.diagnose.plan import Planner
 
-    if subject.endswith(".json") and '"umweg-job/1"' in Path(subject).read_text():
-        job = read_job(Path(subject).read_bytes())
-        document, kit, seen = (
-            circuit_of(job, Path(subject).parent),
-            job.instruments,
-            job.observations,
-        )
+    path = Path(subject)
+    if subject.endswith(".json") and '"umweg-job/1"' in path.read_text():
+        job = read_job(path.read_bytes())
+        seen, kit = job.observations, job.instruments
+        document = circuit_of(job, path)
+        doctor = Diagnostician.of(document, kit, job.labour_per_min, job.machine.history)
     else:
         document, kit, seen = _circuit(subject), load_jobs()[0].instruments, []
-    doctor = Diagnostician.of(document, kit)
+        doctor = Diagnostician.of(document, kit)
     ranking, predictor = doctor.rank(seen)
     planner = Planner(predictor, ranking, kit, doctor.money)
     answer = ask(planner, _state(document, state), point)

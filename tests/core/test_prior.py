@@ -5,10 +5,19 @@ import pytest
 
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.play import complaint
-from umweg.core.diagnose.prior import UNNOTICED, log_prior, noticed, with_pairs
-from umweg.core.faults.population import HEALTHY_PRIOR
+from umweg.core.diagnose.prior import (
+    UNNOTICED,
+    history_factor,
+    log_prior,
+    noticed,
+    with_pairs,
+)
+from umweg.core.faults.population import HEALTHY_PRIOR, faults_of
+from umweg.core.network.network import Network
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.history import History
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import Quantity
@@ -69,3 +78,46 @@ def test_a_machine_as_it_should_be_is_not_given_a_part_to_exchange(
     assert suspects[0].hypothesis.key == "healthy"
     assert suspects[0].share > 2 * suspects[1].share
     assert isinstance(doctor.exhibits, Played)
+
+
+def factor(circuit: str, key: str, hours: float = 0, recent_work: str = "") -> float:
+    document = load_circuit(circuit)
+    fault = next(f for f in faults_of(Network(document)) if f.key == key)
+    return history_factor(document, fault, History(hours=hours, recent_work=recent_work))
+
+
+def test_what_only_hands_do_is_likely_after_work_on_that_part() -> None:
+    crossed = "tailgate_left:hoses_crossed"
+    there = factor("packer_truck", crossed, recent_work="Tailgate cylinder resealed.")
+    elsewhere = factor("packer_truck", crossed, recent_work="Battery renewed.")
+    nobody = factor("packer_truck", crossed)
+    assert there == 20.0
+    assert elsewhere == 1.0
+    assert nobody == 0.2
+    pump = "pump:worn"
+    assert factor("packer_truck", pump, recent_work="Pump renewed") == 1.0
+
+
+def test_oil_and_air_come_in_by_work_and_wear_by_hours() -> None:
+    assert factor("hedge_cutter", "tank:oil_thin", recent_work="Refilled from a can.") == 6.0
+    assert factor("hedge_cutter", "tank:oil_thin", recent_work="Knives changed.") == 1.0
+    assert factor("hedge_cutter", "pump:draws_air", recent_work="Hose renewed.") == 2.0
+    young, old = (factor("hedge_cutter", "pump:worn", hours=h) for h in (200, 12_000))
+    assert young == pytest.approx(0.52)
+    assert old == pytest.approx(1.7)
+    assert factor("hedge_cutter", "relief:set_low", hours=12_000) == 1.0
+
+
+def test_the_history_changes_the_ranking_and_the_healthy_share_stays() -> None:
+    circuit = load_circuit("packer_truck")
+    seen = [
+        Behaviour(id="a", function="tailgate", move="raise", how="dead"),
+        Behaviour(id="b", function="tailgate", move="lower", how="dead"),
+    ]
+    shares = []
+    for text in ("", "Tailgate cylinder hoses renewed."):
+        doctor = Diagnostician.of(circuit, KIT, history=History(recent_work=text))
+        ranking, _ = doctor.rank(seen)
+        keys = [h.key for h in ranking.population.hypotheses]
+        shares.append(ranking.shares[keys.index("tailgate_left:hoses_crossed")])
+    assert shares[1] > 4 * shares[0]

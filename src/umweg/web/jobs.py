@@ -150,12 +150,14 @@ def doubts(job_id: UUID, reading: Reading, context: ContextOf) -> Doubts:
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
     observations = record_of(row.entries).observations
-    kit = context.store.instruments
-    exhibits = context.rankings.exhibits(suspects, row.circuit_revision.sha256)
+    question = question_of(context.store, row, observations)
+    kit, history = question.instruments, question.history
+    exhibits = context.rankings.exhibits(suspects, question.circuit_sha256)
     context.session.close()
     reading.check(suspects)
     try:
-        found = doubts_of(exhibits, rank(exhibits, observations, kit), reading, kit)
+        ranking = rank(exhibits, observations, kit, history=history)
+        found = doubts_of(exhibits, ranking, reading, kit)
     except NotPlayedError:
         return Doubts(doubts=[])
     return Doubts(doubts=[d.words for d in found])
@@ -166,9 +168,9 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     """A reading beside what the healthy machine and each suspect predicted without it."""
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
-    sha256 = row.circuit_revision.sha256
     observations = record_of(row.entries).observations
-    kit = context.store.instruments
+    question = question_of(context.store, row, observations)
+    sha256, kit, history = question.circuit_sha256, question.instruments, question.history
     context.session.close()
     reading = next((o for o in observations if o.id == str(entry_id)), None)
     if not isinstance(reading, Reading):
@@ -178,7 +180,7 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     try:
         evidence = reading.weigh(exhibits, kit)
         others = [o for o in observations if o.id != reading.id]
-        healthy, bands = rank(exhibits, others, kit).bands(evidence)
+        healthy, bands = rank(exhibits, others, kit, history=history).bands(evidence)
     except NotPlayedError:
         want_played(context.queue, sha256)
         raise NotFoundError("what each suspect would show is still being worked out") from None

@@ -67,7 +67,9 @@ class Rankings:
         """
         with self._turns:
             exhibits = self.exhibits(suspects, question.circuit_sha256)
-            ranking = rank(exhibits, question.observations, question.instruments)
+            ranking = rank(
+                exhibits, question.observations, question.instruments, history=question.history
+            )
             return ranking_report(ranking, question.observations)
 
     def _fetch(self, sha256: str, name: str) -> bytes | None:

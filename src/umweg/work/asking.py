@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.observe.history import History
 from umweg.core.observe.observations import Observation
 from umweg.db import kept
 from umweg.db.entries import record_of
@@ -39,6 +40,7 @@ def question_of(store: Store, row: JobRow, observations: Sequence[Observation]) 
         model=model_version(),
         instruments=tuple(store.instruments),
         labour_per_min=store.workshop.labour_per_min,
+        history=History(hours=row.machine.hours, recent_work=row.machine.recent_work),
         observations=tuple(observations),
     )
 

@@ -48,6 +48,8 @@ class Doctors:
             kept = self._doctors.get(question.circuit_sha256)
             if kept is not None and kept[0] == bare and kept[1].predictor is predictor:
                 return kept[1]
-            made = Diagnostician(predictor, question.instruments, question.labour_per_min)
+            made = Diagnostician(
+                predictor, question.instruments, question.labour_per_min, question.history
+            )
             self._doctors[question.circuit_sha256] = bare, made
             return made

@@ -152,7 +152,9 @@ def _answered(bench: Workbench, question: Question) -> tuple[DiagnosisView, dict
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
     keeping = Keeping(doctor.exhibits)
     with bench.alone(question.circuit_sha256):
-        ranking = rank(keeping, question.observations, question.instruments)
+        ranking = rank(
+            keeping, question.observations, question.instruments, history=question.history
+        )
         found = answer(doctor, question.observations, ranking)
     return found, keeping.take()
 

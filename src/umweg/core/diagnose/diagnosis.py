@@ -10,13 +10,14 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.plan import Planner, next_steps
-from umweg.core.diagnose.prior import noticed, with_pairs
+from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Repair, repairs_of
 from umweg.core.faults.population import Fault, fault_pairs, merged, single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.exhibits import Played
+from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
@@ -47,22 +48,31 @@ class Diagnostician:
     """Answers for one circuit; predictions are kept between questions."""
 
     def __init__(
-        self, predictor: Predictor, instruments: Sequence[Instrument], labour_per_min: float = 1.5
+        self,
+        predictor: Predictor,
+        instruments: Sequence[Instrument],
+        labour_per_min: float = 1.5,
+        history: History = UNKNOWN,
     ) -> None:
         self.predictor = predictor
         self.instruments = tuple(instruments)
+        self.history = history
         self.money = Money.of(predictor.circuit, labour_per_min)
         self.exhibits = Played(predictor)
         self._pairs: dict[tuple[str, ...], Predictor] = {}
 
     @classmethod
     def of(
-        cls, circuit: Circuit, instruments: Sequence[Instrument], labour_per_min: float = 1.5
+        cls,
+        circuit: Circuit,
+        instruments: Sequence[Instrument],
+        labour_per_min: float = 1.5,
+        history: History = UNKNOWN,
     ) -> "Diagnostician":
         """One for all single faults of a circuit."""
         solver = SteadySolver(Network(circuit))
         predictor = Predictor(circuit, single_faults(solver.network), solver)
-        return cls(predictor, instruments, labour_per_min)
+        return cls(predictor, instruments, labour_per_min, history)
 
     @property
     def circuit(self) -> Circuit:
@@ -73,12 +83,17 @@ class Diagnostician:
         self, observations: Sequence[Observation], ranking: Ranking | None = None
     ) -> tuple[Ranking, Predictor]:
         """The suspects weighed, pairs of faults among them where no single one explains it."""
-        ranking = ranking or rank(self.exhibits, observations, self.instruments, self._noticed)
+        ranking = ranking or rank(
+            self.exhibits, observations, self.instruments, self._noticed, self.history
+        )
         if not ranking.wants_pairs:
             return ranking, self.predictor
         predictor = self._with_pairs(ranking.evidence)
         seen = with_pairs(self._noticed, predictor.population.count)
-        return rank(Played(predictor), observations, self.instruments, seen), predictor
+        return (
+            rank(Played(predictor), observations, self.instruments, seen, self.history),
+            predictor,
+        )
 
     @cached_property
     def _noticed(self) -> Array:

@@ -1,14 +1,58 @@
 """What is believed before anything is observed: somebody brought the machine."""
 
+import re
+from collections.abc import Mapping
+
 import numpy as np
 
-from umweg.core.components.base import Array
+from umweg.core.circuit.document import Circuit
+from umweg.core.components.base import Array, WorkKind
+from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits
+from umweg.core.observe.history import History
 from umweg.core.observe.kinds.behaviours import BEHAVIOURS, Spoken
 
 UNNOTICED = 0.15
 """How much likelier a fault is brought in that its operator notices: one in so many that would not
 be noticed comes all the same, found in an inspection or complained of for something else."""
+
+
+BY_HANDS: frozenset[WorkKind] = frozenset({"swap", "set", "refit", "by_hand", "wiring"})
+AFTER_WORK: Mapping[WorkKind, float] = {
+    "swap": 20.0,
+    "set": 3.0,
+    "refit": 4.0,
+    "by_hand": 4.0,
+    "wiring": 3.0,
+}
+"""How much likelier each is on a part that was worked on lately."""
+NOBODY_WORKED = 0.2
+AIR_AFTER_WORK = 2.0
+OIL_WORDS = frozenset({"oil", "refilled", "filled", "topped", "drained"})
+OIL_AFTER_FILLING = 6.0
+USUAL_HOURS = 5000.0
+UNKNOWN = History()
+COMMON = frozenset(
+    {
+        "the",
+        "and",
+        "for",
+        "new",
+        "valve",
+        "hose",
+        "line",
+        "port",
+        "side",
+        "left",
+        "right",
+        "upper",
+        "lower",
+        "with",
+        "from",
+        "pump",
+    }
+)
+"""Words of parts' names that say nothing of which part it is."""
 
 
 def noticed(exhibits: Exhibits) -> Array:
@@ -23,7 +67,40 @@ def noticed(exhibits: Exhibits) -> Array:
     return result
 
 
-def log_prior(exhibits: Exhibits, seen: Array | None = None) -> Array:
+def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
+    """How much likelier a fault is for a machine's hours and what was done to it lately.
+
+    What only hands do (a pair crossed, a check turned round, a setting, a linkage, a plug) is
+    likely after work on that part and unlikely where nobody worked; air and dirt come in wherever
+    oil was opened; wear grows with hours.
+    """
+    factor = 1.0
+    worked = bool(history.recent_work.strip())
+    if fault.mode.work in BY_HANDS:
+        if _mentions(circuit, fault.component_id, history.recent_work):
+            factor *= AFTER_WORK[fault.mode.work]
+        elif not worked and fault.mode.work == "swap":
+            factor *= NOBODY_WORKED
+    if worked and fault.mode.foams and fault.mode.work == "reseal":
+        factor *= AIR_AFTER_WORK
+    if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
+        factor *= OIL_AFTER_FILLING
+    if history.hours > 0 and fault.mode.work in ("exchange", "reseal"):
+        factor *= float(np.clip(0.5 + history.hours / USUAL_HOURS / 2, 0.5, 2.0))
+    return factor
+
+
+def _mentions(circuit: Circuit, component_id: str, text: str) -> bool:
+    """Does a text speak of a part: by a word of its name that is not a common one."""
+    named = _words(circuit.component(component_id).label)
+    return bool(set(_words(text)) & set(named) - COMMON)
+
+
+def _words(text: str) -> list[str]:
+    return re.findall(r"\w{3,}", text.lower())
+
+
+def log_prior(exhibits: Exhibits, seen: Array | None = None, history: History = UNKNOWN) -> Array:
     """(C,) log prior of every candidate, given that the machine was brought in.
 
     A fault too slight to be noticed is seldom what a machine is brought for: what such candidates
@@ -32,10 +109,18 @@ def log_prior(exhibits: Exhibits, seen: Array | None = None) -> Array:
     Parameters
     ----------
     seen : (C,) of :func:`noticed`, where it is known already
+    history : of this machine
     """
     population = exhibits.suspects.population
     seen = noticed(exhibits) if seen is None else seen
     weight = np.exp(population.log_prior) * (UNNOTICED + (1.0 - UNNOTICED) * seen)
+    if history != UNKNOWN:
+        circuit = exhibits.suspects.circuit
+        factors = [
+            float(np.prod([history_factor(circuit, f, history) for f in h.faults]))
+            for h in population.hypotheses
+        ]
+        weight *= np.array(factors)[population.hypothesis]
     faulty = np.array([bool(h.faults) for h in population.hypotheses])[population.hypothesis]
     before = float(np.exp(population.log_prior[faulty]).sum())
     after = float(weight[faulty].sum())

@@ -12,6 +12,7 @@ from umweg.core.circuit.document import Circuit, Document
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.report import DiagnosisView, report
+from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 
@@ -26,6 +27,7 @@ class Question(Document):
     model: str
     instruments: tuple[Instrument, ...]
     labour_per_min: float
+    history: History = History()
     observations: tuple[Observation, ...]
 
     @property

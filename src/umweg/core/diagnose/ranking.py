@@ -11,11 +11,12 @@ import numpy as np
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, spread_band
-from umweg.core.diagnose.prior import log_prior
+from umweg.core.diagnose.prior import UNKNOWN, log_prior
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis, Population
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Suspects
+from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.weights import Evidence, Measured
@@ -214,6 +215,7 @@ def rank(
     observations: Sequence[Observation],
     instruments: Sequence[Instrument],
     seen: Array | None = None,
+    history: History = UNKNOWN,
 ) -> Ranking:
     """Weigh the suspects by everything that was observed.
 
@@ -222,6 +224,7 @@ def rank(
     Parameters
     ----------
     seen : (C,) how likely each candidate is noticed, where it is known already
+    history : of this machine
 
     Raises
     ------
@@ -233,7 +236,7 @@ def rank(
             evidence.append(observation.weigh(exhibits, instruments))
         except UmwegError as error:
             left_out.append(LeftOut(observation.id, error.message))
-    belief = believe(exhibits.suspects, evidence, prior=log_prior(exhibits, seen))
+    belief = believe(exhibits.suspects, evidence, prior=log_prior(exhibits, seen, history))
     best = float(belief.log_weight.max())
     scaled = np.exp(belief.log_weight - best)
     modelled = best + float(np.log(scaled.sum()))

@@ -6,6 +6,7 @@ from pydantic import Field, ValidationError
 
 from umweg.core.circuit.document import Document, problems_of, read_json
 from umweg.core.errors import FormatError
+from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 
@@ -18,6 +19,11 @@ class MachineCard(Document):
     serial: str = ""
     hours: float = Field(default=0, ge=0)
     recent_work: str = ""
+
+    @property
+    def history(self) -> History:
+        """What is known of it before anything is observed."""
+        return History(hours=self.hours, recent_work=self.recent_work)
 
 
 class Job(Document):
