@@ -21,7 +21,7 @@ class Shelf {
 }
 
 /** A server that is told how to answer, and notes what it was sent. */
-function server(answers: (Error | "kept")[] = []) {
+function server(answers: (Error | "kept")[] = [], sequences: number[] = []) {
   const sent: Item[] = [];
   const waits: number[] = [];
   const refused: string[] = [];
@@ -30,7 +30,8 @@ function server(answers: (Error | "kept")[] = []) {
       sent.push(item);
       const answer = answers.shift() ?? "kept";
       if (answer !== "kept") throw answer;
-      return { entry: { id: `id-${item.key}` } } as EntryAdded;
+      const sequence = sequences.shift() ?? sent.length;
+      return { entry: { id: `id-${item.key}`, sequence } } as EntryAdded;
     },
     kept: () => {},
     refused: (item: Item) => refused.push(item.key),
@@ -52,6 +53,21 @@ describe("Outbox", () => {
     await settled();
     expect(sent.map((i) => i.key)).toEqual(["a", "b", "c"]);
     expect(box.all()).toEqual([]);
+  });
+
+  it("counts its own entries as seen, and nobody else's", async () => {
+    const own = server([], [8, 9]);
+    const box = new Outbox(own.transport, null);
+    box.put(asked("reading"));
+    box.put({ ...asked("decision"), seen: 7 });
+    await settled();
+    expect(own.sent[1]?.seen).toBe(8);
+    const other = server([], [9, 10]);
+    const second = new Outbox(other.transport, null);
+    second.put(asked("reading"));
+    second.put({ ...asked("decision"), seen: 7 });
+    await settled();
+    expect(other.sent[1]?.seen, "somebody wrote the eighth").toBe(7);
   });
 
   it("tries a lost one again with longer and longer waits, and nothing overtakes it", async () => {

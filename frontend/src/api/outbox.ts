@@ -13,7 +13,7 @@ export interface Item {
   data: EntryData;
   /** The entry it corrects: its id, or the key of one that is still on its way. */
   supersedes: string | null;
-  /** How many entries the writer had seen; null where it does not matter. */
+  /** Up to which sequence the writer had seen the record; null where it does not matter. */
   seen: number | null;
   state: "sending" | "waiting" | "refused";
   /** Why it waits or was refused, in the server's words. */
@@ -83,7 +83,17 @@ export class Outbox {
         const added = await this.transport.send({ ...next, supersedes });
         this.became.set(next.key, added.entry.id);
         this.transport.kept(next, added);
-        this.change(this.items.filter((i) => i.key !== next.key));
+        const reached = added.entry.sequence;
+        this.change(
+          this.items
+            .filter((i) => i.key !== next.key)
+            // Whoever wrote this has seen it; what somebody else wrote between is not seen.
+            .map((i) =>
+              i.jobId === jobId && i.seen !== null && reached === i.seen + 1
+                ? { ...i, seen: reached }
+                : i,
+            ),
+        );
         wait = FIRST_WAIT_MS;
       } catch (error) {
         const message = error instanceof Error ? error.message : String(error);

@@ -124,10 +124,9 @@ export function usePending(jobId: string) {
   const items: Item[] = all.filter((i) => i.jobId === jobId);
   const add = useCallback(
     (data: EntryData, supersedes: string | null = null) => {
-      const kept = queries.getQueryData<Job>(["job", jobId])?.entries.length ?? 0;
-      const ahead = outbox.all().filter((i) => i.jobId === jobId && i.state !== "refused").length;
-      // A decision counts only for who has seen everything.
-      const seen = data.kind === "decision" ? kept + ahead : null;
+      const kept = queries.getQueryData<Job>(["job", jobId])?.entries.at(-1)?.sequence ?? 0;
+      // A decision counts only for who has seen everything; the outbox counts on from here.
+      const seen = data.kind === "decision" ? kept : null;
       outbox.put({ key: newKey(), jobId, data, supersedes, seen });
     },
     [outbox, queries, jobId],
