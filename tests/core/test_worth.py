@@ -1,0 +1,230 @@
+"""Money and information against brute force and by hand."""
+
+from itertools import permutations
+
+import numpy as np
+import pytest
+
+from umweg.core.components.base import WORKS
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.evidence import spread_band
+from umweg.core.diagnose.gauges import gauge_for, highest_bar
+from umweg.core.diagnose.ranking import Ranking
+from umweg.core.diagnose.worth import (
+    EXPLAIN_MIN,
+    NOTHING,
+    TRY_MIN,
+    Money,
+    Stakes,
+    action_of,
+    in_sequence,
+    repairs_of,
+    sequence_cost,
+)
+from umweg.core.faults.population import faults_of
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.quantities import Quantity
+from umweg.library import load_circuit, load_jobs
+
+JOBS = {job.id: job for job in load_jobs()}
+
+
+def brute(chance: list[float], cost: list[float]) -> float:
+    """The cheapest order of all, tried until one cures."""
+    best = np.inf
+    for order in permutations(range(len(chance))):
+        left, total = sum(chance), 0.0
+        for i in order:
+            total += cost[i] * left
+            left -= chance[i]
+        best = min(best, total)
+    return best
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_cheapest_sequence_is_the_cheapest_of_all_orders(seed: int) -> None:
+    generator = np.random.default_rng(seed)
+    chance = generator.dirichlet(np.ones(5))
+    cost = generator.uniform(20, 900, 5)
+    found = sequence_cost(chance[:, None], cost)[0]
+    assert found == pytest.approx(brute(chance.tolist(), cost.tolist()))
+    order = in_sequence(chance, cost)
+    ratio = (chance / cost)[order]
+    assert np.all(np.diff(ratio) <= 1e-12)
+
+
+def test_two_repairs_by_hand() -> None:
+    """80 % for 100, else 20 % for 400 more: 100 + 0.2·400 = 180; scaled down, scaled with it."""
+    chance, cost = np.array([[0.8], [0.2]]), np.array([100.0, 400.0])
+    assert sequence_cost(chance, cost)[0] == pytest.approx(180.0)
+    assert sequence_cost(0.5 * chance, cost)[0] == pytest.approx(90.0)
+
+
+def test_a_repair_is_priced_by_what_its_fault_asks_for() -> None:
+    circuit = load_circuit("packer_truck")
+    money = Money.of(circuit, 2.0)
+    service = circuit.component("main_relief").service
+    faults = {f.key: f for f in faults_of(Diagnostician.of(circuit, []).predictor.network)}
+    set_low = money.cost(action_of(faults["main_relief:set_low"]))
+    assert set_low == pytest.approx((service.access_min + 10) * 2.0)
+    pump = circuit.component("pump").service
+    worn = money.cost(action_of(faults["pump:worn"]))
+    assert worn == pytest.approx(pump.part_cost + (pump.access_min + pump.replace_min) * 2.0)
+    tank = circuit.component("tank").service
+    oil = money.cost(action_of(faults["tank:oil_thin"]))
+    assert oil == pytest.approx(WORKS["oil"].material + (tank.access_min + 60) * 2.0)
+    assert money.cost(NOTHING) == pytest.approx(EXPLAIN_MIN * 2.0)
+    assert set_low < worn
+
+
+@pytest.fixture(scope="module")
+def ranking(packer_doctor: Diagnostician) -> Ranking:
+    return packer_doctor.rank(JOBS["packer_slow_hot"].observations)[0]
+
+
+def stakes_of(doctor: Diagnostician, ranking: Ranking) -> tuple[Stakes, np.ndarray]:
+    live = np.flatnonzero(ranking.inside > 1e-4)
+    return Stakes(ranking, live, doctor.money), live
+
+
+def test_knowing_all_saves_all_but_the_repair_itself(
+    packer_doctor: Diagnostician, ranking: Ranking
+) -> None:
+    stakes, live = stakes_of(packer_doctor, ranking)
+    owners = ranking.population.hypothesis[live]
+    names = np.unique(owners)
+    known = (owners[:, None] == names[None]).astype(float)
+    bits, saved = stakes.information(known)
+    prior = stakes.prior
+    assert bits == pytest.approx(float(-(prior * np.log2(prior)).sum()))
+    tried = TRY_MIN * packer_doctor.money.labour_per_min
+    alone = [
+        max(
+            (
+                packer_doctor.money.cost(action_of(f))
+                for f in ranking.population.hypotheses[h].faults
+            ),
+            default=packer_doctor.money.cost(NOTHING),
+        )
+        + tried
+        for h in names
+    ]
+    assert saved == pytest.approx(stakes.now - float(prior @ np.array(alone)))
+    assert saved > 0
+
+
+def test_what_everybody_would_show_tells_nothing_and_saves_nothing(
+    packer_doctor: Diagnostician, ranking: Ranking
+) -> None:
+    stakes, live = stakes_of(packer_doctor, ranking)
+    bits, saved = stakes.information(np.full((len(live), 3), 1 / 3))
+    assert bits == pytest.approx(0.0, abs=1e-9)
+    assert saved == pytest.approx(0.0, abs=1e-6)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_information_against_brute_force(
+    packer_doctor: Diagnostician, ranking: Ranking, seed: int
+) -> None:
+    stakes, live = stakes_of(packer_doctor, ranking)
+    outcome = np.random.default_rng(seed).dirichlet(np.ones(4), len(live))
+    bits, saved = stakes.information(outcome)
+    weight = ranking.inside[live] / ranking.inside[live].sum()
+    owners = ranking.population.hypothesis[live]
+    names = np.unique(owners)
+    cost = {
+        h: [packer_doctor.money.cost(action_of(f)) for f in ranking.population.hypotheses[h].faults]
+        or [packer_doctor.money.cost(NOTHING)]
+        for h in names
+    }
+    actions = {
+        h: max(map(action_of, ranking.population.hypotheses[h].faults), default=NOTHING)
+        for h in names
+    }
+    expected_bits = expected_then = 0.0
+    prior = np.array([weight[owners == h].sum() for h in names])
+    for o in range(4):
+        joint = np.array([(weight * outcome[:, o])[owners == h].sum() for h in names])
+        expected_bits += float((joint * np.log2(joint / (prior * joint.sum()))).sum())
+        expected_then += sequence(joint, names, actions, cost, packer_doctor.money)
+    now = sequence(prior, names, actions, cost, packer_doctor.money)
+    assert bits == pytest.approx(expected_bits, rel=1e-6)
+    assert saved == pytest.approx(now - expected_then, rel=1e-6)
+
+
+def sequence(joint, names, actions, cost, money) -> float:  # type: ignore[no-untyped-def]
+    """The same repairs one after the other, summed in plain Python."""
+    by_action: dict[object, tuple[float, float]] = {}
+    for share, h in zip(joint, names, strict=True):
+        before = by_action.get(actions[h], (0.0, 0.0))[0]
+        by_action[actions[h]] = before + share, max(cost[h]) + TRY_MIN * money.labour_per_min
+    total, left = 0.0, float(joint.sum())
+    for share, price in sorted(by_action.values(), key=lambda v: -v[0] / v[1]):
+        total += price * left
+        left -= share
+    return total
+
+
+def test_enough_is_said_only_when_no_step_pays(packer_doctor: Diagnostician) -> None:
+    unsure = packer_doctor.diagnose(JOBS["packer_slow_hot"].observations)
+    offered = [s for s in unsure.steps if not s.refused]
+    assert not unsure.enough
+    assert max(s.saving for s in offered) > 0
+    assert unsure.expected_cost > min(r.cost for r in unsure.repairs)
+    dear = Diagnostician(packer_doctor.predictor, packer_doctor.instruments, 1e6)
+    priceless = dear.diagnose(JOBS["packer_slow_hot"].observations)
+    assert priceless.expected_cost > unsure.expected_cost
+
+
+def test_repairs_stand_in_the_order_of_chance_per_cost(
+    packer_doctor: Diagnostician, ranking: Ranking
+) -> None:
+    repairs = repairs_of(ranking, packer_doctor.money)
+    tried = TRY_MIN * packer_doctor.money.labour_per_min
+    ratios = [r.share / (r.cost + tried) for r in repairs]
+    assert ratios == sorted(ratios, reverse=True)
+    assert all(r.expected_cost >= r.cost for r in repairs)
+
+
+GAUGES = [
+    Instrument.model_validate(
+        {"id": i, "label": i, "measures": "pressure", "low": low, "high": high, "unit": "bar"}
+    )
+    for i, low, high in (("vacuum", -1, 1.5), ("low", 0, 25), ("mid", 0, 250), ("high", 0, 600))
+]
+
+
+@pytest.mark.parametrize(
+    ("highest", "lowest", "chosen"),
+    [
+        (180.0, 0.0, "mid"),
+        (251.0, 0.0, "high"),
+        (20.0, 0.0, "low"),
+        (0.5, -0.3, "vacuum"),
+        (20.0, -0.3, "low"),
+        (700.0, 0.0, None),
+    ],
+)
+def test_the_finest_gauge_that_holds_the_highest_pressure(
+    highest: float, lowest: float, chosen: str | None
+) -> None:
+    gauge = gauge_for(GAUGES, highest, lowest)
+    assert (gauge.id if gauge else None) == chosen
+
+
+def test_the_highest_pressure_leaves_out_two_in_a_thousand() -> None:
+    pressure = np.array([100.0, 200.0, 300.0])
+    assert highest_bar(pressure, np.array([0.9, 0.099, 0.001])) == 200.0
+    assert highest_bar(pressure, np.array([0.9, 0.095, 0.005])) == 300.0
+
+
+def test_nine_times_out_of_ten() -> None:
+    """The band of one Gaussian is ±1.645 σ; of two far apart it reaches over both."""
+    place = Quantity("pressure_bar", "p")
+    low, high = spread_band(place, np.array([100.0]), np.array([4.0]), np.array([1.0]))
+    assert (low, high) == (pytest.approx(100 - 3.29, abs=0.05), pytest.approx(103.29, abs=0.05))
+    low, high = spread_band(
+        place, np.array([50.0, 150.0]), np.array([1.0, 1.0]), np.array([0.5, 0.5])
+    )
+    assert low < 50 < 150 < high
+    assert high - low < 106
