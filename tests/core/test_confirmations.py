@@ -9,6 +9,7 @@ from umweg.core.errors import ObservationError
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.library import load_circuit, load_jobs
 
@@ -64,7 +65,13 @@ def test_suspects_are_looked_for_with_time_and_cautions_of_their_own(
     steps = packer_doctor.diagnose(JOBS["packer_weak"].observations).steps
     looks = {s.point: s for s in steps if s.kind == "confirm"}
     assert "blade_relief_a:set_low" in looks
-    outside = next(s for s in looks.values() if "linkage" in s.point)
+    dead = [
+        Behaviour(id=move, function="blade", move=move, how="dead")
+        for move in ("extend", "retract")
+    ]
+    outside = next(
+        s for s in packer_doctor.diagnose(dead).steps if s.point == "blade_section:linkage_off"
+    )
     inside = looks["blade_relief_a:seat_leaks"]
     assert outside.minutes < 15 < inside.minutes
     assert outside.cautions == ()
