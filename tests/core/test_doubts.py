@@ -14,7 +14,9 @@ KIT = JOBS["packer_weak"].instruments
 STATE = "blade_extend_stalled"
 
 
-def words(doctor: Diagnostician, value: float, **changes: object) -> list[str]:
+def words(
+    doctor: Diagnostician, value: float, job: str | None = None, **changes: object
+) -> list[str]:
     data = {
         "id": "new",
         "point": "block_gauge",
@@ -23,7 +25,7 @@ def words(doctor: Diagnostician, value: float, **changes: object) -> list[str]:
         "value": value,
         "unit": "bar",
     }
-    ranking, _ = doctor.rank([])
+    ranking, _ = doctor.rank([] if job is None else JOBS[job].observations)
     reading = Reading.model_validate(data | changes)
     return [d.words for d in doubts_of(Played(doctor.predictor), ranking, reading, KIT)]
 
@@ -64,3 +66,17 @@ def test_it_needs_no_prior_reading_and_changes_nothing(packer_doctor: Diagnostic
     words(packer_doctor, 1e5)
     after, _ = packer_doctor.rank(JOBS["packer_weak"].observations)
     assert np.array_equal(before.inside, after.inside)
+
+
+def test_no_state_is_offered_in_which_it_cannot_be_read(packer_doctor: Diagnostician) -> None:
+    found = words(
+        packer_doctor,
+        1890.0,
+        "packer_weak",
+        point="blade",
+        quantity="time_s",
+        unit="s",
+        state="blade_extend_free",
+    )
+    assert found
+    assert not any("Engine off" in w or "neutral" in w for w in found)

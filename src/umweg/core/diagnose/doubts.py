@@ -9,11 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from umweg.core.diagnose.plan import readable
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.errors import UmwegError
 from umweg.core.observe.exhibits import Exhibits, NotPlayedError
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.kinds.readings import DIMENSION, Reading
+from umweg.core.observe.kinds.readings import DIMENSION, Reading, measured
 from umweg.core.units import UNITS, to_base
 
 BELIEVABLE = 1e-3
@@ -102,8 +103,13 @@ def _slips(exhibits: Exhibits, reading: Reading) -> Iterator[tuple[Reading, str]
                 f"{reading.value:g} {unit.symbol}, read as {reading.unit}?",
             )
     if isinstance(reading.state, str):
+        quantity, _ = measured(circuit, reading)
+        here = circuit.states.get(reading.state)
         for name, state in circuit.states.items():
-            if name != reading.state and state.interventions == _kit(exhibits, reading):
+            running = state.engine != "off" or not circuit.prime_movers
+            same_kit = here is not None and state.interventions == here.interventions
+            alike = running and same_kit and readable(circuit, quantity, state)
+            if name != reading.state and alike:
                 yield (
                     reading.model_copy(update={"state": name}),
                     f"That is what it would show in “{state.label}”: was the machine in it?",
@@ -114,9 +120,3 @@ def _slips(exhibits: Exhibits, reading: Reading) -> Iterator[tuple[Reading, str]
                 reading.model_copy(update={"point": point.id}),
                 f"That is what “{point.label}” would show: is it connected there?",
             )
-
-
-def _kit(exhibits: Exhibits, reading: Reading) -> list[object]:
-    circuit = exhibits.suspects.circuit
-    state = circuit.states.get(str(reading.state))
-    return [] if state is None else list(state.interventions)
