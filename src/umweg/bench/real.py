@@ -20,6 +20,8 @@ from umweg.core.units import to_base
 WIDER = 1.4
 """Spread of a machine's unknowns, times what their types declare."""
 TAIL_FREEDOM = 4
+FARTHEST_OFF = (-0.6, 1.5)
+"""No part is sold further off than this, as a share of its nominal value."""
 ENGINE_SHARE = 0.03
 OIL_C = 6.0
 GAUGE_OFFSET_SHARE = 0.006
@@ -52,21 +54,9 @@ class RealMachine(HiddenMachine):
         self.faults = tuple(faults)
         unknowns = unknowns_of(self.network)
         tails = generator.standard_t(TAIL_FREEDOM, len(unknowns.slot)) / np.sqrt(2.0)
-        drawn = self.network.base_parameters[unknowns.slot] * (
-            1.0
-            + np.clip(
-                WIDER
-                * tails
-                * unknowns.sigma
-                / np.abs(self.network.base_parameters[unknowns.slot]),
-                -0.6,
-                1.5,
-            )
-        )
-        self.own = dict(zip(unknowns.slot.tolist(), drawn.tolist(), strict=True))
-        for fault, severity in self.faults:
-            own = self.own.get(fault.slot, fault.healthy)
-            self.own[fault.slot] = float(fault.mode.value(own, severity))
+        nominal = self.network.base_parameters[unknowns.slot]
+        off = np.clip(WIDER * tails * unknowns.sigma / np.abs(nominal), *FARTHEST_OFF)
+        self.own = self._broken(unknowns.slot, nominal * (1.0 + off))
         self._engine = 1.0 + generator.uniform(-ENGINE_SHARE, ENGINE_SHARE)
         self._oil_c = generator.uniform(-OIL_C, OIL_C)
         self._offsets: dict[str, float] = {}

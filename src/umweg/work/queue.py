@@ -22,7 +22,6 @@ class Work:
     id: int
     task: str
     status: str
-    attempts: int
 
 
 class Queue:
@@ -64,12 +63,7 @@ class Queue:
         """The work that is kept in the queue, in order."""
         found = self._app.job_manager.list_jobs(status=status)
         return [
-            Work(
-                job.id or 0,
-                job.task_name.removeprefix(f"{NAMESPACE}:"),
-                job.status or "",
-                job.attempts,
-            )
+            Work(job.id or 0, job.task_name.removeprefix(f"{NAMESPACE}:"), job.status or "")
             for job in found
         ]
 

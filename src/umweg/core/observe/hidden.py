@@ -6,8 +6,9 @@ import numpy as np
 from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.components.base import Array
 from umweg.core.faults.population import Fault, unknowns_of
-from umweg.core.network.network import Network
+from umweg.core.network.network import Indices, Network
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.quantities import How, Quantity
@@ -40,10 +41,15 @@ class HiddenMachine(Machine):
         drawn = self.network.base_parameters[unknowns.slot] + unknowns.sigma * np.clip(
             generator.standard_normal(len(unknowns.slot)), -2.0, 2.0
         )
-        self.own = dict(zip(unknowns.slot.tolist(), drawn.tolist(), strict=True))
+        self.own = self._broken(unknowns.slot, drawn)
+
+    def _broken(self, slots: Indices, drawn: Array) -> dict[int, float]:
+        """Drawn values of the unknowns, and on them what is wrong."""
+        own = dict(zip(slots.tolist(), drawn.tolist(), strict=True))
         for fault, severity in self.faults:
-            own = self.own.get(fault.slot, fault.healthy)
-            self.own[fault.slot] = float(fault.mode.value(own, severity))
+            as_drawn = own.get(fault.slot, fault.healthy)
+            own[fault.slot] = float(fault.mode.value(as_drawn, severity))
+        return own
 
     def shown(self, quantity: Quantity, true: float, instrument: Instrument | None) -> float:
         """What an instrument shows of a true value in base units."""

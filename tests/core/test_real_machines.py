@@ -1,0 +1,68 @@
+"""The machines of the benchmark: they do not keep to the model, and the figures add up."""
+
+import numpy as np
+import pytest
+
+from umweg.bench.isolate import IsolateFigures, Played
+from umweg.bench.real import ENGINE_SHARE, NEXT_TO, OIL_C, RealMachine
+from umweg.core.faults.population import parse_fault
+from umweg.core.network.network import engine_rpm
+from umweg.core.observe.quantities import Quantity
+from umweg.core.solve.steady import SteadySolver
+from umweg.library import load_jobs
+
+GAUGE = next(i for i in load_jobs()[0].instruments if i.measures == "pressure" and i.high > 200)
+BAR = Quantity("pressure_bar", "block_gauge")
+
+
+@pytest.fixture
+def machine(packer_solver: SteadySolver) -> RealMachine:
+    fault = parse_fault(packer_solver.network, "pump:worn=0.5")
+    circuit = packer_solver.network.circuit
+    return RealMachine(circuit, [fault], np.random.default_rng(3), packer_solver)
+
+
+def test_its_day_is_a_little_off_and_stays_so(machine: RealMachine) -> None:
+    state = machine.circuit.states["blade_extend_stalled"]
+    mover = machine.circuit.prime_movers[0].id
+    actual = machine.actual(state)
+    stated = engine_rpm(machine.circuit, state, mover)
+    share = engine_rpm(machine.circuit, actual, mover) / stated - 1
+    assert 0 < abs(share) <= ENGINE_SHARE
+    assert 0 < abs(actual.oil_c - state.oil_c) <= OIL_C
+    assert machine.actual(state) == actual
+
+
+def test_a_gauge_is_off_by_its_own_and_now_and_then_grossly(machine: RealMachine) -> None:
+    shown = np.array([machine.shown(BAR, 150.0, GAUGE) for _ in range(2000)])
+    gross = np.abs(shown - 150.0) > 40.0
+    assert gross.mean() == pytest.approx(0.05, abs=0.015)
+    offset = machine._offsets[GAUGE.id]
+    assert np.median(shown[~gross]) == pytest.approx(150.0 + offset, abs=0.3)
+
+
+def test_one_word_in_ten_is_the_one_next_to_it(machine: RealMachine) -> None:
+    said = [machine.said("weak") for _ in range(2000)]
+    assert set(said) == {"weak", *NEXT_TO["weak"]}
+    assert said.count("weak") / 2000 == pytest.approx(0.9, abs=0.02)
+
+
+def test_the_fault_sits_on_what_was_drawn(machine: RealMachine) -> None:
+    slot = machine.network.slot["pump.leakage_lpm_per_bar"]
+    healthy = machine.network.base_parameters[slot]
+    assert machine.own[slot] > 2 * healthy
+
+
+def played(claimed: float, first: bool) -> Played:
+    return Played("f", first, True, first, claimed, "f", 3, 1, 20.0, 100.0)
+
+
+def test_calibration_is_the_distance_of_claims_from_what_was_right() -> None:
+    figures = IsolateFigures(
+        "x", [played(0.9, True), played(0.9, False), played(0.99, True), played(0.99, True)]
+    )
+    assert figures.share("first") == 0.75
+    assert figures.sure_right == 1.0
+    assert figures.calibration_error == pytest.approx(0.5 * 0.4 + 0.5 * 0.01)
+    assert [row[2] for row in figures.calibration()] == [2, 2]
+    assert figures.mean("spent") == 100.0
