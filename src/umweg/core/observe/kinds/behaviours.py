@@ -14,6 +14,7 @@ from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import WARM, Answer, Asking, Observed, Proposal
+from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
     STANDS_SHARE,
@@ -119,8 +120,7 @@ class Behaviour(Observed):
             for function in circuit.functions:
                 for move in function.moves:
                     states = behaviour_states(circuit, function.id, move, when)
-                    asked = [*states, neutral_with_load(states[0])]
-                    own = [s for s in asked if s.model_dump_json() not in named]
+                    own = [s for s in states if s.model_dump_json() not in named]
                     spoken = Spoken(function.id, move, when)
                     yield f"{when}/{function.id}", spoken, () if when == "warm" else own
 
@@ -171,8 +171,7 @@ class Spoken:
         circuit = predictor.circuit
         *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
         can_drift = "held" in circuit.function(self.function).loads
-        let_go = neutral_with_load(moving[0])
-        predictor.prepare([*moving, held, let_go] if can_drift else [*moving, let_go])
+        predictor.prepare([*moving, held] if can_drift else moving)
         speed = speed_of(circuit, self.function)
         net = predictor.network.net_index[moved_net(circuit, self.function)]
         ratios, spreads = [], []
@@ -227,7 +226,9 @@ def neutral_with_load(state: MachineState) -> MachineState:
 
 def goes_back_by_itself(predictor: Predictor, moving: MachineState, net: int) -> bool:
     """Does the healthy function go back, spring or weight, when its lever is let go."""
-    let_go = predictor[neutral_with_load(moving)].healthy[net]
+    # One machine is asked, not every candidate.
+    healthy = Machine(predictor.circuit, predictor.solver)
+    let_go = healthy.across(neutral_with_load(moving))[net]
     called = predictor[moving].healthy[net]
     return bool(let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called))
 
