@@ -1,14 +1,17 @@
 """The batch solver on the packer truck: agreement, honesty, order."""
 
 import tracemalloc
+from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from umweg.bench.solve import random_cases, scipy_solution
 from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components.base import Array
 from umweg.core.faults.population import unknowns_of
-from umweg.core.network.network import Network
+from umweg.core.network.network import Network, SolvableState
 from umweg.core.solve.steady import Cases, Options, Rule, SteadySolver
 
 
@@ -143,6 +146,29 @@ def test_sensitivities_match_solving_again(packer: Circuit, packer_solver: Stead
         numeric = (ends[0] - ends[1]) / (0.4 * unknowns.sigma[u])
         n = network.unknown_count
         np.testing.assert_allclose(slopes[u, :, 0], numeric[:n, 0], rtol=0.02, atol=2e-3)
+
+
+def test_sensitivities_to_engine_speed_and_oil_match_solving_again(
+    packer: Circuit, packer_solver: SteadySolver
+) -> None:
+    network, nothing = packer_solver.network, Cases.as_documented(1)
+    state = network.state(packer.states["blade_extend_free"])
+    base = packer_solver.solve([state], nothing)
+    none = np.zeros(0, dtype=np.intp), np.zeros(0)
+    slopes = packer_solver.sensitivities([state], nothing, base.across, *none)
+    share = 0.005
+
+    def change(made: Callable[[float], SolvableState]) -> Array:
+        ends = [packer_solver.solve([made(1 + s)], nothing).across[:, 0] for s in (share, -share)]
+        result: Array = ((ends[0] - ends[1]) / (2 * share))[: network.unknown_count]
+        return result
+
+    faster = change(lambda f: replace(state, boundary=state.boundary * f))
+    thicker = change(lambda f: replace(state, viscosity_mm2_s=state.viscosity_mm2_s * f))
+    assert np.abs(faster).max() > 10.0
+    assert np.abs(thicker).max() > 0.5
+    np.testing.assert_allclose(slopes[0, :, 0], faster, rtol=0.02, atol=0.02)
+    np.testing.assert_allclose(slopes[1, :, 0], thicker, rtol=0.02, atol=0.02)
 
 
 def test_elimination_order_fills_little(packer_solver: SteadySolver) -> None:

@@ -168,10 +168,14 @@ def demo(port: int) -> None:
             os.environ[ENVIRONMENT_KEY] = cluster.url
             engine = make_engine(cluster.url)
             prepare_demo(engine)
+            if not compilers:
+                # It answers while the front end is built and the server starts.
+                watch.start()
             frontend.build()
-            kernels.finish(compilers)
+            if compilers:
+                kernels.finish(compilers)
+                watch.start()
             _note_address(port)
-            watch.start()
             serve(port, engine)
         except KeyboardInterrupt:
             pass
@@ -184,13 +188,19 @@ def demo(port: int) -> None:
 
 
 def prepare_demo(engine: Engine) -> None:
-    """Bring the database to the newest schema, load the demo workshop, have its jobs answered."""
+    """Bring the database to the newest schema, load the demo workshop, have its jobs answered.
+
+    Small machines are answered first: the list fills soonest so.
+    """
     migrate.upgrade(engine)
     with Session(engine) as session:
         circuits = [load_circuit(name) for name in circuit_ids()]
         store.load_demo(session, DEMO_WORKSHOP, circuits, load_jobs())
+        circuits.sort(key=lambda c: len(c.components))
         revisions = [store.keep_circuit(session, circuit).sha256 for circuit in circuits]
         asked = ask_about_open(store.Store.only(session))
+        place = {sha256: i for i, sha256 in enumerate(revisions)}
+        asked.sort(key=lambda a: place.get(a[1].question.circuit_sha256, len(place)))
         session.commit()
     queue = Queue(engine.url.render_as_string(hide_password=False))
     try:

@@ -1,5 +1,8 @@
 """Component types, one declaration each; importing this package registers them all."""
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 from umweg.core.components import (
     actuation,
     closed_loop,
@@ -46,9 +49,12 @@ _FAMILIES = (
 )
 
 
-def component_types() -> dict[str, type[ComponentType]]:
+_BY_NAME: Mapping[str, type[ComponentType]] = MappingProxyType(dict(sorted(_REGISTRY.items())))
+
+
+def component_types() -> Mapping[str, type[ComponentType]]:
     """All declared types by name, in a fixed order."""
-    return dict(sorted(_REGISTRY.items()))
+    return _BY_NAME
 
 
 def component_type(name: str) -> type[ComponentType]:

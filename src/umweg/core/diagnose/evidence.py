@@ -16,9 +16,9 @@ from scipy.special import ndtr
 
 from umweg.core.components.base import Array
 from umweg.core.observe.exhibits import Suspects
-from umweg.core.observe.predict import CONDITIONS
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
+from umweg.core.solve.respond import CONDITIONS
 
 CLASSES = ((1.0, 0.7), (2.2, 0.3))
 """Machines as specified and loosely so: factor on the spread of their own unknowns, and share."""

@@ -10,7 +10,7 @@ from umweg.core.components.base import Array, WorkKind
 from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits
 from umweg.core.observe.history import History
-from umweg.core.observe.kinds.behaviours import BEHAVIOURS, Spoken
+from umweg.core.observe.kinds.behaviours import NOTICED
 
 UNNOTICED = 0.15
 """How much likelier a fault is brought in that its operator notices: one in so many that would not
@@ -57,13 +57,7 @@ COMMON = frozenset(
 
 def noticed(exhibits: Exhibits) -> Array:
     """(C,) probability that an operator finds anything not as usual, with warm oil."""
-    circuit = exhibits.suspects.circuit
-    usual = np.ones(exhibits.suspects.population.count)
-    for function in circuit.functions:
-        for move in function.moves:
-            words = exhibits.seen(Spoken(function.id, move, "warm"))
-            usual = usual * words[BEHAVIOURS.index("as_usual")]
-    result: Array = 1.0 - usual
+    result: Array = exhibits.seen(NOTICED)[0]
     return result
 
 

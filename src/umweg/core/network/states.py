@@ -21,11 +21,13 @@ def command_of(circuit: Circuit, key: str) -> Command | None:
 def command_problems(circuit: Circuit, where: str, commands: Mapping[str, float]) -> list[Problem]:
     """Commands, by ``component.command``, that the circuit lacks or cannot be given this value."""
     found = []
+    kinds = component_types()
     moved = {
         f"{part.id}.{name}": part.connections[name]
         for part in circuit.components
-        for name in part.connections
-        if name in (kind.levers if (kind := component_types().get(part.type)) else ())
+        if part.type in kinds
+        for name in kinds[part.type].levers
+        if name in part.connections
     }
     for key, value in commands.items():
         command = command_of(circuit, key)

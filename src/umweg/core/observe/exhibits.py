@@ -17,8 +17,9 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.faults.population import Population, single_faults, unknowns_of
 from umweg.core.network.network import Network
-from umweg.core.observe.predict import CONDITIONS, Predictor, state_key
+from umweg.core.observe.predict import Predictor, state_key
 from umweg.core.observe.quantities import Quantity
+from umweg.core.solve.respond import CONDITIONS
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 import threading
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,10 +57,6 @@ ENGINE_SD = 0.015
 """How far the engine's speed is from what is stated, as a share: governor and tachometer."""
 OIL_SD_C = 3.5
 """How far the oil's temperature is from what is stated: where it is measured, how long it ran."""
-CONDITIONS = 2
-"""Unknowns of the day, not of the machine: engine speed and oil temperature."""
-_ENGINE_STEP = 0.01
-_OIL_STEP_C = 2.0
 
 
 class Predictor:
@@ -80,6 +76,7 @@ class Predictor:
         self.quantities = quantities_of(circuit)
         self._extract = Extractor(self.network)
         self._done: dict[str, StatePrediction] = {}
+        self._healthy: dict[str, Array] = {}
         self._lock = threading.Lock()
         rated = [(c, port, bar) for c in circuit.components for port, bar in c.ratings.items()]
         self._rated_ports = tuple(f"{c.id}.{port}" for c, port, _ in rated)
@@ -118,8 +115,7 @@ class Predictor:
             )
             start = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
             solution = self.solver.solve(solvable, cases, start)
-            conditions = self._conditions(list(new.values()), solvable, cases, solution)
-            for i, key in enumerate(new):
+            for i, (key, state) in enumerate(new.items()):
                 part = slice(i * count, (i + 1) * count)
                 piece = Solution(
                     solution.across[:, part],
@@ -127,9 +123,23 @@ class Predictor:
                     solution.residual_lpm[part],
                     solution.iterations[part],
                 )
-                self._done[key] = self._predict(
-                    solvable[i], piece, healthy[:, i], conditions[:, :, part]
-                )
+                self._done[key] = self._predict(state, solvable[i], piece, healthy[:, i])
+
+    def healthy(self, state: MachineState) -> Array:
+        """(N_all,) across variables of the machine as documented, nobody else being solved.
+
+        Raises
+        ------
+        SolveError : it has no steady state there.
+        """
+        key = state_key(state)
+        with self._lock:
+            if key in self._done:
+                return self._done[key].healthy
+            if key not in self._healthy:
+                solved = self._solve_healthy([self.network.state(state)], [state.label])
+                self._healthy[key] = solved[:, 0]
+            return self._healthy[key]
 
     def forget(self, states: Iterable[MachineState]) -> None:
         """Drop predictions that are not needed again."""
@@ -144,53 +154,16 @@ class Predictor:
                 raise SolveError(f"the healthy machine has no steady state in “{label}”")
         return healthy.across
 
-    def _conditions(
-        self,
-        states: list[MachineState],
-        solvable: list[SolvableState],
-        cases: Cases,
-        solution: Solution,
-    ) -> Array:
-        """(2, N_unknown, B) change of the solution per σ of engine speed and of oil temperature.
-
-        Both are differences of solutions, started from the one they are compared with; where the
-        neighbour finds no steady state, nothing is claimed about it.
-        """
-        network = self.network
-        fluid = network.circuit.fluid
-        faster = [replace(s, boundary=s.boundary * (1.0 + _ENGINE_STEP)) for s in solvable]
-        warmer = [
-            replace(
-                s,
-                viscosity_mm2_s=viscosity_mm2_s(
-                    state.oil_c + _OIL_STEP_C,
-                    fluid.viscosity_40_c_mm2_s,
-                    fluid.viscosity_100_c_mm2_s,
-                ),
-            )
-            for s, state in zip(solvable, states, strict=True)
-        ]
-        n = network.unknown_count
-        start = np.ascontiguousarray(solution.across[:n])
-        change = np.zeros((CONDITIONS, n, cases.count))
-        for i, (moved, share) in enumerate(
-            ((faster, ENGINE_SD / _ENGINE_STEP), (warmer, OIL_SD_C / _OIL_STEP_C))
-        ):
-            found = self.solver.solve(moved, cases, start)
-            sure = found.converged & solution.converged
-            change[i][:, sure] = (found.across[:n] - start)[:, sure] * share
-        return change
-
     def _predict(
-        self, state: SolvableState, solution: Solution, healthy: Array, conditions: Array
+        self, named: MachineState, state: SolvableState, solution: Solution, healthy: Array
     ) -> StatePrediction:
         population, across = self.population, solution.across
         cases = population.cases(0)
         change = self.solver.sensitivities(
             [state], cases, across, self.unknowns.slot, 1e-3 * self.unknowns.sigma
         )
-        change *= self.unknowns.sigma[:, None, None]
-        change = np.concatenate([change, conditions])
+        conditions = ENGINE_SD, OIL_SD_C * self._thinner_per_c(named.oil_c)
+        change *= np.array([*self.unknowns.sigma, *conditions])[:, None, None]
         parameters = self.solver.parameters_of([state], cases)
         q, c = len(self.quantities), population.count
         mean = np.empty((q, c))
@@ -213,6 +186,15 @@ class Predictor:
             healthy,
             solution,
         )
+
+    def _thinner_per_c(self, oil_c: float) -> float:
+        """By what share the oil's viscosity changes with each °C."""
+        fluid = self.circuit.fluid
+        below, above = (
+            viscosity_mm2_s(oil_c + d, fluid.viscosity_40_c_mm2_s, fluid.viscosity_100_c_mm2_s)
+            for d in (-1.0, 1.0)
+        )
+        return (above - below) / (above + below)
 
     def _severity_cells(self, mean: Array, slope: Array, known: NDArray[np.bool_]) -> None:
         """Spread inside each severity cell: a uniform cell has its width over √12 as σ."""

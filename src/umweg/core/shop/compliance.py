@@ -10,7 +10,7 @@ from umweg.core.components import component_type
 from umweg.core.errors import Problem, SolveError
 from umweg.core.faults.population import healthy_only
 from umweg.core.observe.machine import Machine
-from umweg.core.observe.predict import CONDITIONS, Predictor
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
     UNIT_OF_KIND,
     Kind,
@@ -20,6 +20,7 @@ from umweg.core.observe.quantities import (
     to_scale,
 )
 from umweg.core.shop.verdict import judge
+from umweg.core.solve.respond import CONDITIONS
 
 MET_BY = 0.99
 """Share of healthy machines that meet a specification worth writing down."""

@@ -6,6 +6,19 @@ from umweg.core.components.kernels import law as compiled
 from umweg.core.solve.elimination import factor, substitute
 from umweg.core.solve.settle import evaluate_laws
 
+CONDITIONS = 2
+"""Changes that concern every law: of what drives the circuit, and of the oil's viscosity."""
+SHARE_STEP = 1e-3
+"""Difference step of both, as a share."""
+
+
+@compiled
+def _put(out, residual, order, first, last):
+    """Store one right-hand side's solution, the lanes being cases from ``first`` on."""
+    for r in range(order.shape[0]):
+        for lane in range(min(residual.shape[1], last - first)):
+            out[order[r], first + lane] = residual[r, lane]
+
 
 @compiled
 def respond(
@@ -18,7 +31,8 @@ def respond(
     unknowns : group, component and parameter of each, and its difference step (U,)
     tables : across (N_all, B), parameters (M, B), viscosity (1, B) of the solved cases
     blocks, memory : the lanes' arrays
-    out (U, N, B) : change of each across variable per unit of each parameter
+    out (U + 2, N, B) : change of each across variable per unit of each parameter, then per whole
+        share of what drives the circuit, and of the oil's viscosity
     """
     order, diagonal, lower_first, lower_row, lower_slot = program[:5]
     update_first, update_target, update_right, upper_first, upper_row, upper_slot = program[5:]
@@ -26,7 +40,7 @@ def respond(
     all_across, all_parameters, viscosity = tables
     ks, flat, env, _ = blocks
     _, xs, fs, js, rows, _ = groups
-    residual, values, across = memory
+    residual, values, across, found, unused = memory
     width = across.shape[1]
     for block in range(first, last, width):
         for lane in range(width):
@@ -59,6 +73,24 @@ def respond(
                 values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row,
                 upper_slot, residual,
             )  # fmt: skip
-            for r in range(order.shape[0]):
-                for lane in range(min(width, last - block)):
-                    out[u, order[r], block + lane] = residual[r, lane]
+            _put(out[u], residual, order, block, last)
+        # Engine speed and the oil concern every law: all of them are evaluated on both sides.
+        given, thickness = across[order.shape[0] :].copy(), env.copy()
+        for condition in range(CONDITIONS):
+            for side in (1.0, -1.0):
+                if condition == 0:
+                    across[order.shape[0] :] = given * (1.0 + side * SHARE_STEP)
+                else:
+                    env[:] = thickness * (1.0 + side * SHARE_STEP)
+                evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, found, unused)
+                if side > 0.0:
+                    residual[:] = -found / (2.0 * SHARE_STEP)
+                else:
+                    residual += found / (2.0 * SHARE_STEP)
+            across[order.shape[0] :] = given
+            env[:] = thickness
+            substitute(
+                values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row,
+                upper_slot, residual,
+            )  # fmt: skip
+            _put(out[group_of.shape[0] + condition], residual, order, block, last)

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.solve.elimination import assemble, form_cavities, gather
-from umweg.core.solve.respond import respond
+from umweg.core.solve.respond import CONDITIONS, respond
 from umweg.core.solve.settle import SETTLED, WAITING, array_list, law_list, settle
 from umweg.core.solve.structure import Structure, structure_of
 
@@ -340,7 +340,7 @@ class SteadySolver:
         slots: Indices,
         steps: Array,
     ) -> Array:
-        """How each across variable answers to each parameter at the solution.
+        """How each across variable answers to each parameter and to the day's conditions.
 
         ``dx/dθ = −J⁻¹·∂r/∂θ`` (implicit function theorem) with the factors of the solution's
         own elimination; ``∂r/∂θ`` is a central difference of the one component's law.
@@ -353,7 +353,8 @@ class SteadySolver:
 
         Returns
         -------
-        (U, N_unknown, B) change of each across variable per unit of each parameter
+        (U + 2, N_unknown, B) change of each across variable per unit of each parameter, then per
+        whole share of what drives the circuit (shaft speeds, voltage), then of the viscosity
         """
         parameters = self.parameters_of(states, cases)
         tables = (
@@ -366,7 +367,7 @@ class SteadySolver:
             *(np.array([p[i] for p in found], dtype=np.intp) for i in range(3)),
             np.ascontiguousarray(steps, dtype=float),
         )
-        out = np.empty((len(slots), self.network.unknown_count, cases.count))
+        out = np.empty((len(slots) + CONDITIONS, self.network.unknown_count, cases.count))
         share = -(-cases.count // self.options.threads)
         pieces = [(i, min(i + share, cases.count)) for i in range(0, cases.count, share)]
         with ThreadPoolExecutor(self.options.threads) as pool:
@@ -388,7 +389,13 @@ class SteadySolver:
             unknowns,
             tables,
             lanes.blocks,
-            (lanes.residual, lanes.values, np.empty((len(self.network.net_names), lanes.width))),
+            (
+                lanes.residual,
+                lanes.values,
+                np.empty((len(self.network.net_names), lanes.width)),
+                np.empty_like(lanes.residual),
+                np.empty_like(lanes.values),
+            ),
             out,
         )
 

@@ -10,11 +10,10 @@ from scipy.special import ndtr
 from umweg.core.circuit.document import Circuit, MachineState, Text
 from umweg.core.components.base import Array
 from umweg.core.errors import ObservationError
-from umweg.core.observe.exhibits import Exhibits, Suspects
+from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import WARM, Answer, Asking, Observed, Proposal
-from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
     STANDS_SHARE,
@@ -113,8 +112,10 @@ class Behaviour(Observed):
         return self.model_copy(update={"how": how})
 
     @classmethod
-    def sights(cls, circuit: Circuit) -> Iterable[tuple[str, "Spoken", Sequence[MachineState]]]:
-        """Every move in every oil, warm oil first."""
+    def sights(cls, circuit: Circuit) -> Iterable[tuple[str, Sight, Sequence[MachineState]]]:
+        """Whether anything is noticed, which every belief begins with; then every move in every
+        oil, warm oil first."""
+        yield "noticed", NOTICED, ()
         named = {s.model_dump_json() for s in circuit.states.values()}
         for when in sorted(get_args(When), key=lambda w: w != "warm"):
             for function in circuit.functions:
@@ -171,7 +172,7 @@ class Spoken:
         circuit = predictor.circuit
         *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
         can_drift = "held" in circuit.function(self.function).loads
-        predictor.prepare([*moving, held] if can_drift else moving)
+        predictor.prepare(judged_in(circuit, self.function, self.move, self.when))
         speed = speed_of(circuit, self.function)
         net = predictor.network.net_index[moved_net(circuit, self.function)]
         ratios, spreads = [], []
@@ -219,6 +220,32 @@ class Spoken:
         return result
 
 
+@dataclass(frozen=True)
+class Noticed:
+    """Whether an operator finds anything that is not as usual, with warm oil: yes or no."""
+
+    name: str = "noticed"
+
+    def probability(self, predictor: Predictor) -> Array:
+        """(2, C) probability that something is noticed, and that nothing is."""
+        moves = [(f.id, m) for f in predictor.circuit.functions for m in f.moves]
+        # In one batch: lanes stay full, and the machines are laid out once.
+        predictor.prepare(
+            state
+            for function, move in moves
+            for state in judged_in(predictor.circuit, function, move, "warm")
+        )
+        usual = np.ones(predictor.population.count)
+        for function, move in moves:
+            words = Spoken(function, move, "warm").probability(predictor)
+            usual = usual * words[BEHAVIOURS.index("as_usual")]
+        result: Array = np.stack([1.0 - usual, usual])
+        return result
+
+
+NOTICED = Noticed()
+
+
 def neutral_with_load(state: MachineState) -> MachineState:
     """The same with the lever let go."""
     return state.model_copy(update={"moves": {}, "label": f"{state.label}, lever let go"})
@@ -227,8 +254,7 @@ def neutral_with_load(state: MachineState) -> MachineState:
 def goes_back_by_itself(predictor: Predictor, moving: MachineState, net: int) -> bool:
     """Does the healthy function go back, spring or weight, when its lever is let go."""
     # One machine is asked, not every candidate.
-    healthy = Machine(predictor.circuit, predictor.solver)
-    let_go = healthy.across(neutral_with_load(moving))[net]
+    let_go = predictor.healthy(neutral_with_load(moving))[net]
     called = predictor[moving].healthy[net]
     return bool(let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called))
 
@@ -288,6 +314,12 @@ def behaviour_states(
         )
     )
     return states
+
+
+def judged_in(circuit: Circuit, function_id: str, move: str, when: str) -> list[MachineState]:
+    """Those of them that say anything: a function that is never held cannot drift."""
+    *moving, held = behaviour_states(circuit, function_id, move, when)
+    return [*moving, held] if "held" in circuit.function(function_id).loads else moving
 
 
 def check_behaviour(circuit: Circuit, function_id: str, move: str) -> None:
