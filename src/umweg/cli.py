@@ -370,6 +370,32 @@ def migrate() -> None:
 
 
 @app.command()
+def mutate(
+    areas: Annotated[
+        list[str] | None, typer.Argument(help="areas or modules of the core, as diagnose.worth")
+    ] = None,
+    tenth: Annotated[
+        int | None, typer.Option(min=0, max=9, help="only changes whose number ends so")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Change the program in small ways: does a test notice? All of it takes a night."""
+    from umweg.service.mutants import AREAS
+    from umweg.service.mutants import mutate as run
+
+    found = run(areas or AREAS, tenth)
+    if as_json:
+        print(json.dumps([{**asdict(m), "share": m.share} for m in found]))
+        return
+    for m in found:
+        print(f"{m.module:44} {m.noticed:4} of {m.count:4} noticed  {m.share:.0%}")
+        for name in m.survived:
+            print(f"    survived: {name}")
+    noticed, count = sum(m.noticed for m in found), sum(m.count for m in found)
+    print(f"{'together':44} {noticed:4} of {count:4} noticed  {noticed / max(count, 1):.0%}")
+
+
+@app.command()
 def kernels(
     part: Annotated[int | None, typer.Option(min=0, help="only this share of them")] = None,
 ) -> None:

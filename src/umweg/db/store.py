@@ -5,14 +5,14 @@ A store knows whose it is: nothing of another workshop can be reached through it
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, func, or_, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session, aliased, joinedload, selectinload
+from sqlalchemy.orm import Session, aliased, joinedload
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.question import circuit_sha256
@@ -77,36 +77,29 @@ class JobLine:
     decision: Decision | None
 
 
-def workshop_ids(session: Session) -> Sequence[int]:
-    """Every workshop of this installation."""
-    return session.scalars(select(Workshop.id).order_by(Workshop.id)).all()
-
-
 class Store:
     """What one workshop keeps."""
 
-    def __init__(self, session: Session, workshop_id: int) -> None:
+    def __init__(self, session: Session, workshop: Workshop) -> None:
         self.session = session
-        self.workshop_id = workshop_id
+        self.workshop = workshop
+        self.workshop_id = workshop.id
 
     @classmethod
     def only(cls, session: Session) -> "Store":
-        """The store of the installation's only workshop.
+        """The store of the installation's only workshop, its kit read along.
 
         Raises
         ------
         NotFoundError : no workshop was loaded yet.
         """
-        found = workshop_ids(session)
-        if not found:
+        first = select(func.min(Workshop.id)).scalar_subquery()
+        query = select(Workshop).where(Workshop.id == first)
+        # One query in the place of three: each request begins here.
+        found = session.scalars(query.options(joinedload(Workshop.instruments))).unique().first()
+        if found is None:
             raise NotFoundError("there is no workshop yet; load the demo workshop first")
-        return cls(session, found[0])
-
-    @cached_property
-    def workshop(self) -> Workshop:
-        """The workshop itself."""
-        loads = (selectinload(Workshop.instruments),)
-        return self.session.get_one(Workshop, self.workshop_id, options=loads)
+        return cls(session, found)
 
     @cached_property
     def instruments(self) -> list[Instrument]:
@@ -134,18 +127,22 @@ class Store:
     def jobs(self, wanted: JobsWanted) -> tuple[list[JobLine], int]:
         """Some of the jobs, newest first, and how many match in all."""
         chosen = self._matching(wanted)
-        total = self.session.scalar(select(func.count()).select_from(chosen.subquery()))
         query = (
-            chosen.add_columns(Machine, _observations(), _decision())
+            chosen.add_columns(Machine, _observations(), _decision(), func.count().over())
             .order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
             .limit(wanted.limit)
             .offset(wanted.offset)
         )
+        rows = self.session.execute(query).all()
         lines = [
             JobLine(job, machine, seen, None if made is None else Decision.model_validate(made))
-            for job, machine, seen, made in self.session.execute(query)
+            for job, machine, seen, made, _ in rows
         ]
-        return lines, total or 0
+        if rows or not wanted.offset:
+            return lines, rows[0][-1] if rows else 0
+        # Beyond the last page nothing says how many there are.
+        counted = select(func.count()).select_from(chosen.subquery())
+        return lines, self.session.scalar(counted) or 0
 
     def _matching(self, wanted: JobsWanted) -> Select[JobRow]:
         query = select(JobRow).join(Machine).where(Machine.workshop_id == self.workshop_id)
@@ -168,7 +165,7 @@ class Store:
         loads = (
             joinedload(JobRow.machine),
             joinedload(JobRow.circuit_revision),
-            selectinload(JobRow.entries),
+            joinedload(JobRow.entries),
         )
         found = self.session.get(JobRow, job_id, options=loads)
         if found is None or found.machine.workshop_id != self.workshop_id:
@@ -312,6 +309,10 @@ def _standing(entry: type[EntryRow]) -> ColumnElement[bool]:
     return and_(entry.job_id == JobRow.id, ~superseded)
 
 
+# Made once: laying out an aliased entity takes longer than running the query.
+
+
+@cache
 def _observations() -> ScalarSelect[int]:
     """How many observations count in a job."""
     entry = aliased(EntryRow)
@@ -319,6 +320,7 @@ def _observations() -> ScalarSelect[int]:
     return select(func.count(entry.id)).where(_standing(entry), kinds).scalar_subquery()
 
 
+@cache
 def _decision() -> ScalarSelect[dict[str, Any]]:
     """The document of the decision that stands last in a job."""
     entry = aliased(EntryRow)
@@ -369,7 +371,7 @@ def load_demo(
     workshop = Workshop(name=name, currency="EUR", labour_per_min=1.5)
     session.add(workshop)
     session.flush()
-    store = Store(session, workshop.id)
+    store = Store(session, workshop)
     kit = {i.id: i for document in reversed(jobs) for i in reversed(document.instruments)}
     for instrument in reversed(kit.values()):
         document = instrument.model_dump(mode="json")
