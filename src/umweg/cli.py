@@ -265,6 +265,7 @@ def bench_isolate(
     as_: Annotated[
         str, typer.Option("--as", help="“model”: they keep to it; “real”: they do not")
     ] = "model",
+    pairs: Annotated[bool, typer.Option(help="two faults at once in each machine")] = False,
     misses: Annotated[bool, typer.Option(help="list what was not found")] = False,
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
@@ -292,7 +293,8 @@ def bench_isolate(
             f"{'claimed':>9}{'cal err':>8}{'>97 %':>7}{'readings':>9}{'looks':>7}{'minutes':>9}"
             f"{'money':>8}"
         )
-    for f in measure(circuits, load_jobs()[0].instruments, machines, seed, kind):
+    kit = load_jobs()[0].instruments
+    for f in measure(circuits, kit, machines, seed, kind, 2 if pairs else 1):
         everyone.played += f.played
         if as_json:
             print(json.dumps(asdict(f)), flush=True)

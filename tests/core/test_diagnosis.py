@@ -16,7 +16,14 @@ from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.report import report
 from umweg.core.diagnose.setup import Setup
 from umweg.core.errors import ObservationError, StateError
-from umweg.core.faults.population import fault_pairs, faults_of, parse_fault
+from umweg.core.faults.population import (
+    SEVERITIES,
+    all_pairs,
+    fault_pairs,
+    faults_of,
+    merged,
+    parse_fault,
+)
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
@@ -98,7 +105,7 @@ def test_joint_evidence_is_the_multivariate_normal(
     items = [r.weigh(Played(packer_predictor), kit) for r in seen]
     belief = believe(Played(packer_predictor).suspects, items)
     population = packer_predictor.population
-    whole = np.flatnonzero((population.below < 0) & (population.above < 0))
+    whole = np.flatnonzero(((population.below < 0) & (population.above < 0)).all(axis=1))
     checked = [c for c in whole if not belief.set_aside[c].any()]
     assert 0 in checked
     assert len(checked) > 5
@@ -109,7 +116,7 @@ def test_joint_evidence_is_the_multivariate_normal(
         gauge = np.outer([i.offset_sd for i in items], [i.offset_sd for i in items])
         densities = []
         for factor, share in CLASSES:
-            slope = own * np.r_[np.full(own.shape[1] - 3, factor), 1.0, 1.0, 1.0]
+            slope = own * np.r_[np.full(own.shape[1] - 4, factor), 1.0, 1.0, 1.0, 1.0]
             covariance = slope @ slope.T + noise + gauge
             densities.append(share * multivariate_normal(mean, covariance).pdf([184.0, 185.0]))
         exact = np.log(sum(densities)) + 2 * np.log1p(-MISREAD_SHARE)
@@ -244,9 +251,42 @@ def test_two_faults_are_found_when_one_does_not_explain(
 
 def test_pairs_hold_both_faults(packer_predictor: Predictor) -> None:
     faults = faults_of(packer_predictor.network)[:3]
-    pairs = fault_pairs(packer_predictor.population, faults)
+    pairs = fault_pairs(packer_predictor.population, all_pairs(faults))
     assert all((row >= 0).sum() == 2 for row in pairs.slot)
     assert np.exp(pairs.log_prior).sum() < 0.05
+
+
+def test_a_pair_has_neighbours_along_both_severities(packer_predictor: Predictor) -> None:
+    faults = faults_of(packer_predictor.network)[:3]
+    pairs = fault_pairs(packer_predictor.population, all_pairs(faults), SEVERITIES)
+    for axis in (0, 1):
+        other = 1 - axis
+        for c in np.flatnonzero(pairs.above[:, axis] >= 0):
+            up = pairs.above[c, axis]
+            assert pairs.below[up, axis] == c
+            assert pairs.hypothesis[up] == pairs.hypothesis[c]
+            assert pairs.severity[up, other] == pairs.severity[c, other]
+            step = pairs.severity[up, axis] - pairs.severity[c, axis]
+            assert step == pytest.approx(1 / len(SEVERITIES))
+
+
+def test_the_spread_of_a_pair_is_that_of_its_severities(
+    packer: Circuit, packer_predictor: Predictor
+) -> None:
+    """A reading that follows one fault alone spreads along that one's severity only."""
+    by_key = {f.key: f for f in faults_of(packer_predictor.network)}
+    pair = by_key["return_filter:clogged"], by_key["blade_relief_a:set_low"]
+    population = fault_pairs(packer_predictor.population, [pair], SEVERITIES)
+    predictor = Predictor(
+        packer,
+        merged(packer_predictor.population, population),
+        packer_predictor.solver,
+    )
+    table = predictor[packer.states["neutral_rated"]]
+    row = table.row(Quantity("pressure_bar", "return_gauge"))
+    own = table.slope[row, -2:, -population.count :]
+    assert own[0].max() > 0.05
+    assert np.abs(own[1]).max() < 1e-3
 
 
 def test_blocking_the_pump_is_refused_with_its_reason(

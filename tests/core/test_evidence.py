@@ -51,9 +51,8 @@ def test_no_story_puts_anybody_further_behind_than_stories_are_wrong(
     alone = np.sum([t.log_likelihood for t in story], axis=0)
     assert np.ptp(alone) > 3 * abs(np.log(WRONG_STORY)) / 2
     prior = exhibits.suspects.population.log_prior
-    singles = np.flatnonzero(
-        (exhibits.suspects.population.below < 0) & (exhibits.suspects.population.above < 0)
-    )
+    population = exhibits.suspects.population
+    singles = np.flatnonzero(((population.below < 0) & (population.above < 0)).all(axis=1))
     gained = (believe(exhibits.suspects, story).log_weight - prior)[singles]
     assert gained.max() - gained.min() <= -np.log(WRONG_STORY) + 1e-6
 

@@ -29,7 +29,11 @@ BINS = (0.0, 0.5, 0.7, 0.85, 0.95, 0.97, 1.01)
 
 @dataclass(frozen=True)
 class Played:
-    """One hidden machine: what was wrong, what was claimed, and what it took."""
+    """One hidden machine: what was wrong, what was claimed, and what it took.
+
+    ``first``: a fault that is there leads; ``in_three``: all that are there are named by the first
+    three.
+    """
 
     hidden: str
     first: bool
@@ -89,23 +93,31 @@ def bench_isolate(
     machines: int = 24,
     seed: int = 1,
     as_: As = "model",
+    faults: int = 1,
     processes: int = 2,
 ) -> Iterator[IsolateFigures]:
     """Figures of each circuit as they come.
 
     Parameters
     ----------
-    machines : hidden machines a circuit, each with one noticeable fault
+    machines : hidden machines a circuit, each with something noticeable
     as_ : machines that keep to the model, or as they come
+    faults : how many each machine has, one or two
     """
     with ProcessPoolExecutor(processes) as pool:
-        parts = [pool.submit(_one, c, tuple(instruments), machines, seed, as_) for c in circuits]
+        kit = tuple(instruments)
+        parts = [pool.submit(_one, c, kit, machines, seed, as_, faults) for c in circuits]
         for part in parts:
             yield part.result()
 
 
 def _one(
-    circuit: Circuit, instruments: Sequence[Instrument], machines: int, seed: int, as_: As
+    circuit: Circuit,
+    instruments: Sequence[Instrument],
+    machines: int,
+    seed: int,
+    as_: As,
+    count: int,
 ) -> IsolateFigures:
     generator = np.random.default_rng([seed, *circuit.id.encode()])
     doctor = Diagnostician.of(circuit, instruments)
@@ -113,21 +125,26 @@ def _one(
     rates = np.array([f.rate for f in faults])
     figures = IsolateFigures(circuit.id)
     while len(figures.played) < machines:
-        fault = faults[int(generator.choice(len(faults), p=rates / rates.sum()))]
-        severity = float(generator.uniform(SEVERITIES[1], 1.0))
+        chosen = [
+            (
+                faults[int(generator.choice(len(faults), p=rates / rates.sum()))],
+                float(generator.uniform(SEVERITIES[1], 1.0)),
+            )
+            for _ in range(count)
+        ]
+        if len({f.slot for f, _ in chosen}) < count:
+            continue
         try:
-            machine = KINDS[as_](circuit, [(fault, severity)], generator, doctor.predictor.solver)
+            machine = KINDS[as_](circuit, chosen, generator, doctor.predictor.solver)
             seen = complaint(machine)
             if any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen):
-                figures.played.append(_followed(doctor, machine, seen, fault))
+                figures.played.append(_followed(doctor, machine, seen))
         except SolveError:
             continue
     return figures
 
 
-def _followed(
-    doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation], fault: Fault
-) -> Played:
+def _followed(doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation]) -> Played:
     told = len(seen)
     minutes, looks = 0.0, 0
     diagnosis = doctor.diagnose(seen)
@@ -139,30 +156,33 @@ def _followed(
         minutes += step.minutes
         looks += step.kind != "reading"
         diagnosis = doctor.diagnose(seen)
-    keys = [s.hypothesis.key for s in diagnosis.suspects]
-    group = diagnosis.suspects[0].group if keys else ()
+    there = {f.key: f for f, _ in machine.faults}
+    group = diagnosis.suspects[0].group if diagnosis.suspects else ()
     shares = {s.hypothesis.key: s.share for s in diagnosis.suspects}
-    parts = {k.split(":")[0] for k in group}
+    leading = {name for key in group for name in key.split("+")}
+    three = {f.key for s in diagnosis.suspects[:3] for f in s.hypothesis.faults}
+    parts = {name.split(":")[0] for name in leading}
     return Played(
-        hidden=f"{fault.key}={machine.faults[0][1]:.2f}",
-        first=fault.key in group,
-        in_three=fault.key in group or fault.key in keys[:3],
-        component=fault.component_id in parts,
+        hidden=" + ".join(f"{f.key}={severity:.2f}" for f, severity in machine.faults),
+        first=bool(there.keys() & leading),
+        in_three=there.keys() <= three | leading,
+        component=any(f.component_id in parts for f in there.values()),
         claimed=sum(shares[k] for k in group),
         claim=" | ".join(group),
         readings=len(seen) - told - looks,
         looks=looks,
         minutes=minutes,
-        spent=_spent(doctor, diagnosis, fault),
+        spent=_spent(doctor, diagnosis, list(there.values())),
     )
 
 
-def _spent(doctor: Diagnostician, diagnosis: Diagnosis, fault: Fault) -> float:
+def _spent(doctor: Diagnostician, diagnosis: Diagnosis, faults: Sequence[Fault]) -> float:
     """Mending what is advised, in its order, until the machine is cured."""
-    cure = action_of(fault)
+    cures = {action_of(f) for f in faults}
     total = 0.0
     for repair in diagnosis.repairs:
+        if not cures:
+            break
         total += repair.cost
-        if (repair.component_id, repair.work) == cure:
-            return total
-    return total + doctor.money.cost(cure)
+        cures.discard((repair.component_id, repair.work))
+    return total + sum(doctor.money.cost(cure) for cure in cures)

@@ -8,7 +8,7 @@ from sqlalchemy.exc import ArgumentError
 from umweg.core.errors import UmwegError
 
 ENVIRONMENT_KEY = "UMWEG_DATABASE_URL"
-THREADS = 40
+THREADS = 16
 """As many as handle requests: nobody waits for a connection, and each is held for moments only."""
 
 

@@ -4,13 +4,14 @@ from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+from anyio import to_thread
 from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
 
 from umweg.db import store
-from umweg.db.session import libpq_address, make_engine
+from umweg.db.session import THREADS, libpq_address, make_engine
 from umweg.web import circuits, events, jobs, work, workshop
 from umweg.web.guards import LOOPBACK, Guards
 from umweg.web.problems import handle_errors
@@ -35,6 +36,8 @@ def create_app(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         made = engine or make_engine()
+        # More threads than connections would only wait for one; more of both only take turns.
+        to_thread.current_default_thread_limiter().total_tokens = THREADS
         url = made.url.render_as_string(hide_password=False)
         app.state.engine = made
         app.state.rankings = Rankings(made)

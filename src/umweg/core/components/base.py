@@ -61,10 +61,21 @@ class Port:
     """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
+OilLook = Literal["clear", "foamy", "milky", "dark"]
 DECADES = 4.0
 """Over how many powers of ten the leak of a seat or a seal grows from just there to torn."""
 WorkKind = Literal[
-    "exchange", "reseal", "clean", "refit", "wiring", "set", "swap", "by_hand", "top_up", "oil"
+    "exchange",
+    "outside",
+    "reseal",
+    "clean",
+    "refit",
+    "wiring",
+    "set",
+    "swap",
+    "by_hand",
+    "top_up",
+    "oil",
 ]
 
 
@@ -86,6 +97,7 @@ class Work:
 
 WORKS: Mapping[WorkKind, Work] = {
     "exchange": Work(part_share=1.0),
+    "outside": Work(part_share=1.0, look_min=3, look_sure=0.97),
     "reseal": Work(part_share=0.15),
     "clean": Work(part_share=0.05),
     "refit": Work(minutes=20, material=5, look_min=3, look_sure=0.95),
@@ -122,8 +134,8 @@ class FaultMode:
     remedy: str = "Replace the part."
     work: WorkKind = "exchange"
     """What the remedy takes, for its price."""
-    foams: bool = False
-    """It draws air: the oil looks foamy."""
+    oil: OilLook = "clear"
+    """How it makes the oil look: foamy where it draws air."""
     own_lever: str = ""
     """The command whose last link this is; the mode is not this part's where a linkage component
     moves that command."""

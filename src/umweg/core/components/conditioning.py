@@ -84,6 +84,10 @@ def _line(x, k, env, f, j):
             loss = FRICTION_FACTOR * length * 1e3 / bore + k[c, _LINE.fittings_zeta, b]
             q, dq = line_flow(x[c, 0, b] - x[c, 1, b], laminar, TURBULENT_LINE * loss / bore4)
             couple(f, j, c, b, 0, 1, q, dq)
+            # Outside is at no pressure; what is below it draws air, and no oil comes in.
+            q, dq = check_flow(x[c, 0, b], k[c, _LINE.leak_k, b], 0.0, 0.0)
+            f[c, 0, b] += q
+            j[c, 0, 0, b] += dq
 
 
 class Line(ComponentType):
@@ -103,8 +107,21 @@ class Line(ComponentType):
         fittings_zeta: float = quantity(
             2, "1", "sum of loss coefficients of its fittings", low=0, high=50, tolerance=0.25
         )
+        leak_k: float = quantity(0, "L/min/√bar", "leaks outside, at its inlet", low=0, high=50)
 
     fault_modes = (
+        FaultMode(
+            name="leaks_outside",
+            label="hose or fitting leaks outside",
+            parameter="leak_k",
+            scale="square",
+            severe=1.2,
+            family="detour",
+            base_rate=0.1,
+            look="Oil outside and a falling level; hold paper or wood to it, never a hand.",
+            remedy="Replace the hose or reseal the fitting, without pressure.",
+            work="outside",
+        ),
         FaultMode(
             name="collapsed",
             label="hose kinked or its liner collapsed",
@@ -176,6 +193,18 @@ class ReturnFilter(ComponentType):
             remedy="Change the element; look for the source of the dirt.",
             work="clean",
         ),
+        FaultMode(
+            name="bypass_open",
+            label="filter bypass stuck open",
+            parameter="bypass_bar",
+            scale="factor",
+            severe=0.02,
+            family="detour",
+            base_rate=0.1,
+            look="Dirt under the bypass poppet, or its spring broken; a clean element in dirty oil.",
+            remedy="Clean or replace the bypass; look for the source of the dirt.",
+            work="clean",
+        ),
     )
     symbol = Symbol(
         3,
@@ -227,6 +256,18 @@ class Cooler(ComponentType):
             base_rate=0.2,
             look="Cold and hot rows side by side on the core.",
             remedy="Flush or replace the cooler.",
+        ),
+        FaultMode(
+            name="bypass_open",
+            label="cooler bypass stuck open",
+            parameter="bypass_bar",
+            scale="factor",
+            severe=0.02,
+            family="detour",
+            base_rate=0.15,
+            look="The core stays cold while the oil beside it is hot.",
+            remedy="Clean or replace the bypass.",
+            work="clean",
         ),
     )
     symbol = Symbol(

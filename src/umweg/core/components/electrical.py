@@ -364,6 +364,18 @@ class ProportionalDriver(ComponentType):
             look="Voltage at the solenoid while it is demanded.",
             remedy="Follow the demand from the joystick; replace the driver.",
         ),
+        FaultMode(
+            name="set_low",
+            label="driver's largest current set too low",
+            parameter="gain",
+            scale="to",
+            severe=0.3,
+            family="command",
+            base_rate=0.3,
+            look="Current at full demand beside the value on the sheet.",
+            remedy="Set it to the specification.",
+            work="set",
+        ),
     )
     adjustable = ("gain",)
     symbol = Symbol(

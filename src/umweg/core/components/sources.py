@@ -66,7 +66,7 @@ class Reservoir(ComponentType):
             look="Level at the sight glass in the posture the level is specified for; foam.",
             remedy="Top up with the grade in use, find where the oil went, bleed.",
             work="top_up",
-            foams=True,
+            oil="foamy",
         ),
         FaultMode(
             name="oil_thin",
@@ -91,6 +91,32 @@ class Reservoir(ComponentType):
             look="Grade on the last delivery; drop test beside fresh oil.",
             remedy="Drain, flush and fill the grade specified.",
             work="oil",
+        ),
+        FaultMode(
+            name="water_in_oil",
+            label="water in the oil",
+            parameter="viscosity_share",
+            scale="factor",
+            severe=1.3,
+            family="dam",
+            base_rate=0.15,
+            look="Milky oil that does not clear overnight; a drop crackles on a hot plate.",
+            remedy="Find where it comes in (breather, cooler, rod); drain, flush, fill.",
+            work="oil",
+            oil="milky",
+        ),
+        FaultMode(
+            name="oil_aged",
+            label="oil aged by heat: dark and thickened",
+            parameter="viscosity_share",
+            scale="factor",
+            severe=1.6,
+            family="dam",
+            base_rate=0.15,
+            look="Dark oil with a burnt smell beside a fresh sample; varnish in the filler.",
+            remedy="Find what heats it; drain, flush and fill.",
+            work="oil",
+            oil="dark",
         ),
     )
     symbol = Symbol(
@@ -287,7 +313,7 @@ class FixedPump(ComponentType):
             look="Foam and a rattle that stops when oil is put on the leaking joint.",
             remedy="Tighten or reseal the joint; renew the shaft seal; bleed.",
             work="reseal",
-            foams=True,
+            oil="foamy",
         ),
     )
     passive = False

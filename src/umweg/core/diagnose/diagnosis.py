@@ -14,17 +14,27 @@ from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Repair, repairs_of
-from umweg.core.faults.population import Fault, fault_pairs, merged, single_faults
+from umweg.core.faults.population import (
+    PAIR_SEVERITIES,
+    SEVERITIES,
+    Fault,
+    all_pairs,
+    fault_pairs,
+    single_faults,
+)
 from umweg.core.network.network import Network
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import Joined, Predictor
 from umweg.core.observe.weights import Evidence
 from umweg.core.solve.steady import SteadySolver
 
 PAIR_LEADERS = 10
+FINE_PAIRS = 8
+PAIRS_AT_HAND = 2
+"""Populations with pairs that are kept: the coarse and the fine one of the last question."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +69,7 @@ class Diagnostician:
         self.history = history
         self.money = Money.of(predictor.circuit, labour_per_min)
         self.exhibits = Played(predictor)
-        self._pairs: dict[tuple[str, ...], Predictor] = {}
+        self._pairs: dict[str, Predictor] = {}
 
     @classmethod
     def of(
@@ -88,12 +98,14 @@ class Diagnostician:
         )
         if not ranking.wants_pairs:
             return ranking, self.predictor
-        predictor = self._with_pairs(ranking.evidence)
+        coarse = self._with_pairs(all_pairs(self._leaders(ranking.evidence)), PAIR_SEVERITIES)
+        best = self._best_pairs(self._ranked(coarse, observations))
+        finer = self._with_pairs(best, SEVERITIES)
+        return self._ranked(finer, observations), finer
+
+    def _ranked(self, predictor: Predictor, observations: Sequence[Observation]) -> Ranking:
         seen = with_pairs(self._noticed, predictor.population.count)
-        return (
-            rank(Played(predictor), observations, self.instruments, seen, self.history),
-            predictor,
-        )
+        return rank(Played(predictor), observations, self.instruments, seen, self.history)
 
     @cached_property
     def _noticed(self) -> Array:
@@ -133,8 +145,8 @@ class Diagnostician:
             expected_cost,
         )
 
-    def _with_pairs(self, evidence: Sequence[Evidence]) -> Predictor:
-        """A population with pairs of the faults that explain at least part of what was seen."""
+    def _leaders(self, evidence: Sequence[Evidence]) -> list[Fault]:
+        """Faults that explain best what was seen: each part of it, and all of it."""
         singles = self.predictor.population
         scores = [e.marginal() for e in evidence]
         scores.append(np.sum(scores, axis=0))
@@ -147,10 +159,21 @@ class Diagnostician:
                     leaders[faults[0].key] = faults[0]
             if len(leaders) >= PAIR_LEADERS:
                 break
-        names = tuple(sorted(leaders))
-        if names not in self._pairs:
-            pairs = fault_pairs(singles, [leaders[n] for n in names])
-            self._pairs = {
-                names: Predictor(self.circuit, merged(singles, pairs), self.predictor.solver)
-            }
-        return self._pairs[names]
+        return sorted(leaders.values(), key=lambda f: f.key)
+
+    def _best_pairs(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:
+        """The pairs that lead on the coarse grid: they are looked at on the fine one."""
+        order = np.argsort(-ranking.shares, kind="stable")
+        both = [ranking.population.hypotheses[h].faults for h in order]
+        return [(f[0], f[1]) for f in both if len(f) == 2][:FINE_PAIRS]
+
+    def _with_pairs(self, pairs: Sequence[tuple[Fault, Fault]], grid: Sequence[float]) -> Predictor:
+        """A predictor of every single fault and some pairs; the last few are kept."""
+        key = " ".join([str(len(grid)), *(f"{a.key}+{b.key}" for a, b in pairs)])
+        if key not in self._pairs:
+            population = fault_pairs(self.predictor.population, pairs, grid)
+            both = Predictor(self.circuit, population, self.predictor.solver)
+            while len(self._pairs) >= PAIRS_AT_HAND:
+                del self._pairs[next(iter(self._pairs))]
+            self._pairs[key] = Joined(self.predictor, both)
+        return self._pairs[key]

@@ -16,6 +16,7 @@ from scipy.special import ndtr
 
 from umweg.core.components.base import Array
 from umweg.core.observe.exhibits import Suspects
+from umweg.core.observe.predict import SEVERITIES
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
 from umweg.core.solve.respond import CONDITIONS
@@ -81,10 +82,11 @@ def _loosened(slope: Array, looseness: Array | float) -> Array:
 
     Parameters
     ----------
-    slope : (…, U, C), the last rows being the conditions and the severity
+    slope : (…, U, C), the last rows being the conditions and the severities
     """
     loose: Array = slope * np.asarray(looseness)
-    loose[..., -1 - CONDITIONS :, :] = slope[..., -1 - CONDITIONS :, :]
+    own = -SEVERITIES - CONDITIONS
+    loose[..., own:, :] = slope[..., own:, :]
     return loose
 
 
@@ -221,9 +223,10 @@ def _finely(
 ) -> Array:
     """Log weights with the severity cells of the best candidates looked at in several places."""
     population = suspects.population
+    # Of pairs the grid is refined instead: their cells have two sides.
+    divisible = (population.below >= 0) | (population.above >= 0)
     near = np.flatnonzero(
-        (log_weight > log_weight.max() - SUBDIVIDED_WITHIN)
-        & ((population.below >= 0) | (population.above >= 0))
+        (log_weight > log_weight.max() - SUBDIVIDED_WITHIN) & divisible[:, 0] & ~divisible[:, 1]
     )
     near = near[np.argsort(-log_weight[near], kind="stable")][:MOST_SUBDIVIDED]
     if not len(near) or (readings is None and not told):
@@ -231,7 +234,7 @@ def _finely(
     fits = []
     best_story = _best_story(told)
     for fraction in FRACTIONS:
-        other = (population.below if fraction < 0 else population.above)[near]
+        other = (population.below if fraction < 0 else population.above)[near, 0]
         there = other >= 0
         if fraction < 0:
             # Below the first severity lies the healthy machine.
@@ -260,7 +263,7 @@ def _fit_between(
     """Log likelihood of the readings at a share of the way to a neighbouring severity."""
     change = readings.error[beside] - readings.error[near]
     slope = readings.slope[:, :, near].copy()
-    slope[:, -1] = (change / len(FRACTIONS) / np.sqrt(12.0)).T
+    slope[:, -SEVERITIES] = (change / len(FRACTIONS) / np.sqrt(12.0)).T
     part = replace(
         readings,
         error=readings.error[near] + share[:, None] * change,

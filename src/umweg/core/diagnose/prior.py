@@ -75,7 +75,7 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
             factor *= AFTER_WORK[fault.mode.work]
         elif not worked and fault.mode.work == "swap":
             factor *= NOBODY_WORKED
-    if worked and fault.mode.foams and fault.mode.work == "reseal":
+    if worked and fault.mode.oil == "foamy" and fault.mode.work == "reseal":
         factor *= AIR_AFTER_WORK
     if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
         factor *= OIL_AFTER_FILLING

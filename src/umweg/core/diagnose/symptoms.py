@@ -11,6 +11,7 @@ from umweg.core.diagnose.plan import readable
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.kinds.behaviours import BEHAVIOURS, HOW_WORDS, Spoken
+from umweg.core.observe.kinds.oil import OIL_LOOKS, OilSeen
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import noise_sd
@@ -83,6 +84,7 @@ def symptoms_of(predictor: Predictor) -> Iterator[Symptoms]:
     predictor.prepare(circuit.states.values())
     field = _field(predictor)
     words = _words(predictor)
+    oil = Played(predictor).seen(OilSeen())
     half = [_at(population.severity, m, SHOWN_AT[HALF]) for m in population.members]
     direction = np.clip(field.widths[:, half], -30.0, 30.0)
     length = np.sqrt((direction**2).sum(axis=0))
@@ -103,7 +105,7 @@ def symptoms_of(predictor: Predictor) -> Iterator[Symptoms]:
             fault.key,
             fault.component_id,
             f"{circuit.component(fault.component_id).label}: {fault.mode.label}",
-            tuple(_shown(predictor, field, words, c) for c in chosen),
+            tuple(_shown(predictor, field, words, oil, c) for c in chosen),
             fault.mode.look,
             tuple(a.key for a in alike[:5]),
         )
@@ -144,7 +146,9 @@ def _words(predictor: Predictor) -> dict[str, Array]:
     }
 
 
-def _shown(predictor: Predictor, field: _Field, words: dict[str, Array], candidate: int) -> Shown:
+def _shown(
+    predictor: Predictor, field: _Field, words: dict[str, Array], oil: Array, candidate: int
+) -> Shown:
     widths = field.widths[:, candidate]
     order = np.argsort(-np.abs(widths), kind="stable")[:MOST_MOVED]
     said = []
@@ -152,6 +156,9 @@ def _shown(predictor: Predictor, field: _Field, words: dict[str, Array], candida
         word = int(probability[:, candidate].argmax())
         if BEHAVIOURS[word] != "as_usual" and probability[word, candidate] > SAID_FROM:
             said.append((what, HOW_WORDS[BEHAVIOURS[word]]))
+    look = int(oil[:, candidate].argmax())
+    if OIL_LOOKS[look] != "clear" and oil[look, candidate] > SAID_FROM:
+        said.append(("the oil looks", OIL_LOOKS[look]))
     return Shown(
         float(predictor.population.severity[candidate, 0]),
         tuple(

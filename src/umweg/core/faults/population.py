@@ -92,8 +92,8 @@ class Population:
     """Candidate machines: hypothesis, severities, the parameters that differ, prior weight.
 
     ``hypothesis (C,)``, ``severity (C, 2)``, ``slot (C, 2)`` (−1: none), ``value (C, 2)``,
-    ``log_prior (C,)``; ``below``/``above (C,)`` are the neighbours on the severity grid, from
-    which the spread inside a severity cell is taken (−1: none).
+    ``log_prior (C,)``; ``below``/``above (C, 2)`` are the neighbours on the severity grid of each
+    fault, from which the spread inside a severity cell is taken (−1: none).
     """
 
     hypotheses: tuple[Hypothesis, ...]
@@ -135,16 +135,20 @@ def healthy_only() -> Population:
     return _population([Hypothesis((), 1.0)], SEVERITIES)
 
 
-def fault_pairs(singles: Population, leaders: Sequence[Fault]) -> Population:
-    """Pairs of the given faults; their prior is that of both happening at once."""
-    prior = {h.faults[0].key: h.prior for h in singles.hypotheses if h.faults}
-    pairs = [
-        Hypothesis((a, b), PAIR_PRIOR * prior[a.key] * prior[b.key] * 2.0)
-        for i, a in enumerate(leaders)
-        for b in leaders[i + 1 :]
-        if a.slot != b.slot
-    ]
-    return _population(pairs, PAIR_SEVERITIES)
+def fault_pairs(
+    singles: Population,
+    pairs: Sequence[tuple[Fault, Fault]],
+    grid: Sequence[float] = PAIR_SEVERITIES,
+) -> Population:
+    """Pairs of faults on a grid of severities; their prior is that of both happening at once."""
+    prior = {h.faults[0].key: h.prior for h in singles.hypotheses if len(h.faults) == 1}
+    both = [Hypothesis((a, b), PAIR_PRIOR * prior[a.key] * prior[b.key] * 2.0) for a, b in pairs]
+    return _population(both, grid)
+
+
+def all_pairs(faults: Sequence[Fault]) -> list[tuple[Fault, Fault]]:
+    """Every two of some faults that can be there at once."""
+    return [(a, b) for a, b in itertools.combinations(faults, 2) if a.slot != b.slot]
 
 
 def merged(a: Population, b: Population) -> Population:
@@ -170,23 +174,20 @@ def merged(a: Population, b: Population) -> Population:
 
 
 def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Population:
-    rows: list[tuple[int, tuple[float, ...], int, int]] = []
-    first = 0
+    rows: list[tuple[int, tuple[float, ...]]] = []
+    neighbours: list[Indices] = []
     for h, hypothesis in enumerate(hypotheses):
-        levels = _levels(hypothesis.faults, grid)
-        chain = len(hypothesis.faults) == 1
-        for k, level in enumerate(levels):
-            below = first + k - 1 if chain and k else -1
-            above = first + k + 1 if chain and k + 1 < len(levels) else -1
-            rows.append((h, level, below, above))
-        first += len(levels)
+        grids = _grids(hypothesis.faults, grid)
+        neighbours.append(_neighbours([len(g) for g in grids], len(rows)))
+        rows += [(h, level) for level in itertools.product(*grids)]
     count = len(rows)
+    beside = np.concatenate(neighbours) if neighbours else np.zeros((0, 2, 2), dtype=np.intp)
     severity = np.zeros((count, 2))
     slot = np.full((count, 2), -1, dtype=np.intp)
     value = np.zeros((count, 2))
     log_prior = np.empty(count)
     sizes = np.bincount([r[0] for r in rows], minlength=len(hypotheses))
-    for c, (h, level, _, _) in enumerate(rows):
+    for c, (h, level) in enumerate(rows):
         log_prior[c] = np.log(hypotheses[h].prior / sizes[h])
         for w, (fault, s) in enumerate(zip(hypotheses[h].faults, level, strict=True)):
             severity[c, w] = s
@@ -199,15 +200,26 @@ def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Popu
         slot,
         value,
         log_prior,
-        np.array([r[2] for r in rows], dtype=np.intp),
-        np.array([r[3] for r in rows], dtype=np.intp),
+        beside[:, 0],
+        beside[:, 1],
     )
 
 
-def _levels(faults: Sequence[Fault], grid: Sequence[float]) -> list[tuple[float, ...]]:
-    """Every combination of severities; what is either right or wrong has one."""
-    levels = ((1.0,) if f.mode.scale == "switch" else tuple(grid) for f in faults)
-    return list(itertools.product(*levels))
+def _grids(faults: Sequence[Fault], grid: Sequence[float]) -> list[tuple[float, ...]]:
+    """The severities of each fault; what is either right or wrong has one."""
+    return [(1.0,) if f.mode.scale == "switch" else tuple(grid) for f in faults]
+
+
+def _neighbours(sizes: Sequence[int], first: int) -> Indices:
+    """(K, 2, 2) below and above along each fault's severity, of K candidates from ``first`` on."""
+    found = np.full((int(np.prod(sizes)), 2, 2), -1, dtype=np.intp)
+    place = first + np.arange(len(found)).reshape(sizes)
+    for axis in range(len(sizes)):
+        moved = np.moveaxis(place, axis, 0)
+        for low, high in itertools.pairwise(range(sizes[axis])):
+            found[moved[high] - first, 0, axis] = moved[low]
+            found[moved[low] - first, 1, axis] = moved[high]
+    return found
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.faults.population import Population, single_faults, unknowns_of
 from umweg.core.network.network import Network
-from umweg.core.observe.predict import Predictor, state_key
+from umweg.core.observe.predict import SEVERITIES, Predictor, state_key
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.respond import CONDITIONS
 
@@ -41,15 +41,15 @@ class Suspects:
 
     @cached_property
     def slope_count(self) -> int:
-        """How many unknowns a prediction has slopes to: machine, conditions, and the severity."""
-        return len(unknowns_of(self.network).keys) + CONDITIONS + 1
+        """How many unknowns a prediction has slopes to: machine, conditions, and severities."""
+        return len(unknowns_of(self.network).keys) + CONDITIONS + SEVERITIES
 
 
 @dataclass(frozen=True)
 class Shown:
     """One quantity in one state, for each of C candidates, on its comparison scale.
 
-    ``mean (C,)``, ``slope (U + 3, C)`` per standard deviation of each unknown, ``known (C,)``
+    ``mean (C,)``, ``slope (U + 4, C)`` per standard deviation of each unknown, ``known (C,)``
     False where the solver found no solution.
     """
 

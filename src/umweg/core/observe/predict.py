@@ -2,7 +2,8 @@
 
 import threading
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
-from umweg.core.faults.population import Population, unknowns_of
+from umweg.core.faults.population import Population, merged, unknowns_of
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe.quantities import Extractor, Quantity, quantities_of
@@ -32,9 +33,9 @@ class Overload:
 class StatePrediction:
     """One state, all candidates.
 
-    ``mean (Q, C)`` on each quantity's comparison scale; ``slope (Q, U + 3, C)`` per standard
+    ``mean (Q, C)`` on each quantity's comparison scale; ``slope (Q, U + 4, C)`` per standard
     deviation of each unknown: the machine's own, then engine speed and oil temperature as they
-    really are, and in the last row the candidate's own severity cell;
+    really are, and in the last two rows the cell of each of the candidate's own severities;
     ``known (C,)`` False where the solver found no solution; ``net_bar (N_all,)`` the healthy
     machine's across variables.
     """
@@ -57,6 +58,9 @@ ENGINE_SD = 0.015
 """How far the engine's speed is from what is stated, as a share: governor and tachometer."""
 OIL_SD_C = 3.5
 """How far the oil's temperature is from what is stated: where it is measured, how long it ran."""
+
+SEVERITIES = 2
+"""How many severities a candidate has of its own: one for each of two faults."""
 
 
 class Predictor:
@@ -167,9 +171,9 @@ class Predictor:
         parameters = self.solver.parameters_of([state], cases)
         q, c = len(self.quantities), population.count
         mean = np.empty((q, c))
-        slope = np.zeros((q, change.shape[0] + 1, c))
+        slope = np.zeros((q, change.shape[0] + SEVERITIES, c))
         for i, quantity in enumerate(self.quantities):
-            mean[i], slope[i, :-1] = self._extract.value_and_slope(
+            mean[i], slope[i, :-SEVERITIES] = self._extract.value_and_slope(
                 quantity, across, parameters, state.viscosity_mm2_s, change
             )
         known = solution.converged & np.isfinite(mean).all(0) & np.isfinite(slope).all((0, 1))
@@ -198,14 +202,22 @@ class Predictor:
 
     def _severity_cells(self, mean: Array, slope: Array, known: NDArray[np.bool_]) -> None:
         """Spread inside each severity cell: a uniform cell has its width over √12 as σ."""
-        below, above = self.population.below, self.population.above
+        for axis in range(SEVERITIES):
+            below, above = self.population.below[:, axis], self.population.above[:, axis]
+            if not ((below >= 0) | (above >= 0)).any():
+                continue
+            high = self._cell_end(mean, known, above, below)
+            low = self._cell_end(mean, known, below, above)
+            slope[:, axis - SEVERITIES] = (high - low) / 2.0 / np.sqrt(12.0)
 
-        def end(neighbour: Indices, other: Indices) -> Array:
-            there = (neighbour >= 0) & known[np.maximum(neighbour, 0)]
-            mirrored = 2.0 * mean - mean[:, np.where(other >= 0, other, np.arange(mean.shape[1]))]
-            return np.where(there, mean[:, np.maximum(neighbour, 0)], mirrored)
-
-        slope[:, -1] = (end(above, below) - end(below, above)) / 2.0 / np.sqrt(12.0)
+    @staticmethod
+    def _cell_end(
+        mean: Array, known: NDArray[np.bool_], neighbour: Indices, other: Indices
+    ) -> Array:
+        """What a neighbour shows; where there is none, the opposite one mirrored."""
+        there = (neighbour >= 0) & known[np.maximum(neighbour, 0)]
+        mirrored = 2.0 * mean - mean[:, np.where(other >= 0, other, np.arange(mean.shape[1]))]
+        return np.where(there, mean[:, np.maximum(neighbour, 0)], mirrored)
 
     def _overload(self, across: Array) -> Overload:
         count = across.shape[1]
@@ -217,6 +229,60 @@ class Predictor:
         worst = ratio.argmax(axis=0)
         every = np.arange(count)
         return Overload(ratio[worst, every], worst, pressure[worst, every])
+
+
+class Joined(Predictor):
+    """Two populations of one circuit side by side, each solved by its own predictor.
+
+    What one of them has solved already is not solved again for the two together.
+    """
+
+    def __init__(self, first: Predictor, second: Predictor) -> None:
+        together = merged(first.population, second.population)
+        super().__init__(first.circuit, together, first.solver)
+        self._parts = first, second
+
+    def prepare(self, states: Iterable[MachineState]) -> None:
+        """Compute several states in one batch.
+
+        Raises
+        ------
+        SolveError : the healthy machine has no steady state in one of them.
+        """
+        wanted = {state_key(s): s for s in states}
+        for part in self._parts:
+            part.prepare(wanted.values())
+        with self._lock:
+            for key, state in wanted.items():
+                if key not in self._done:
+                    self._done[key] = _side_by_side(*(part[state] for part in self._parts))
+
+    def healthy(self, state: MachineState) -> Array:
+        """(N_all,) across variables of the machine as documented."""
+        return self._parts[0].healthy(state)
+
+
+def _side_by_side(a: StatePrediction, b: StatePrediction) -> StatePrediction:
+    def joined(x: NDArray[Any], y: NDArray[Any]) -> NDArray[Any]:
+        return np.concatenate([x, y], axis=-1)
+
+    return replace(
+        a,
+        mean=joined(a.mean, b.mean),
+        slope=joined(a.slope, b.slope),
+        known=joined(a.known, b.known),
+        overload=Overload(
+            joined(a.overload.ratio, b.overload.ratio),
+            joined(a.overload.port, b.overload.port),
+            joined(a.overload.pressure_bar, b.overload.pressure_bar),
+        ),
+        solution=Solution(
+            joined(a.solution.across, b.solution.across),
+            joined(a.solution.converged, b.solution.converged),
+            joined(a.solution.residual_lpm, b.solution.residual_lpm),
+            joined(a.solution.iterations, b.solution.iterations),
+        ),
+    )
 
 
 def state_key(state: MachineState) -> str:

@@ -10,7 +10,7 @@ from umweg.core.components import component_type
 from umweg.core.errors import Problem, SolveError
 from umweg.core.faults.population import healthy_only
 from umweg.core.observe.machine import Machine
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import SEVERITIES, Predictor
 from umweg.core.observe.quantities import (
     UNIT_OF_KIND,
     Kind,
@@ -79,7 +79,7 @@ def _spread(predictor: Predictor, quantity: Quantity, state: MachineState) -> tu
     """Mean and standard deviation among healthy machines, on the quantity's comparison scale."""
     table = predictor[state]
     row = table.row(quantity)
-    own = table.slope[row, : -1 - CONDITIONS, 0]
+    own = table.slope[row, : -SEVERITIES - CONDITIONS, 0]
     return float(table.mean[row, 0]), max(float(np.sqrt((own**2).sum())), 1e-9)
 
 

@@ -1,6 +1,6 @@
 """How the oil looks."""
 
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
@@ -8,7 +8,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, MachineState
-from umweg.core.components.base import Array
+from umweg.core.components.base import Array, OilLook
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
@@ -16,13 +16,16 @@ from umweg.core.observe.kinds.base import Answer, Asking, Observed, Proposal
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.weights import Told, told
 
-OilLook = Literal["clear", "foamy", "milky", "dark"]
 OIL_LOOKS: tuple[OilLook, ...] = get_args(OilLook)
 LOOK_MIN = 2.0
 DRAWS_AIR_BELOW_BAR = -0.08
 """Pressure at the pick-up below which air is drawn."""
-FOAMS_ABOVE = 0.4
-"""Severity from which a fault that draws air foams the oil."""
+SEEN_ABOVE = 0.4
+"""Severity from which a fault that changes the oil's look is seen."""
+BY_ITSELF: Mapping[OilLook, float] = {"foamy": 0.03, "milky": 0.01, "dark": 0.08}
+"""How often oil is called so without a cause: old oil is dark on many a machine."""
+SURE = 0.8
+"""How much more surely where the worst cause is there."""
 LOOKED_AT = MachineState(label="neutral at rated speed", engine="rated", oil_c=50)
 """How the machine has run before its oil is looked at."""
 
@@ -52,10 +55,11 @@ class Look(Observed):
         return told(self.id, seen[OIL_LOOKS.index(self.look)], len(OIL_LOOKS))
 
     def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "Look":
-        """Foamy when a pick-up draws air, clear otherwise."""
+        """As its fault makes it look, foamy when a pick-up draws air, clear otherwise."""
         del instrument
-        if any(f.mode.foams and severity > FOAMS_ABOVE for f, severity in machine.faults):
-            return self.model_copy(update={"look": "foamy"})
+        for fault, severity in machine.faults:
+            if fault.mode.oil != "clear" and severity > SEEN_ABOVE:
+                return self.model_copy(update={"look": fault.mode.oil})
         across = machine.across(LOOKED_AT)
         for part in machine.network.parts:
             if part.type == "reservoir":
@@ -95,25 +99,24 @@ class OilSeen:
         return "oil"
 
     def probability(self, predictor: Predictor) -> Array:
-        """(4, C) of ``OIL_LOOKS``: foam where the pick-up falls low, or by a fault itself.
-
-        Water and heat have no cause among the modelled faults: they say nothing about them.
-        """
+        """(4, C) of ``OIL_LOOKS``: as the faults declare, and foam where the pick-up falls low."""
         table = predictor[LOOKED_AT]
         network, population = predictor.network, predictor.population
-        foam = np.zeros(population.count)
+        degree = {look: np.zeros(population.count) for look in BY_ITSELF}
         for part in network.parts:
             if part.type == "reservoir":
                 pressure = table.solution.across[network.net_index[part.connections["suction"]]]
-                foam = np.maximum(foam, ndtr((DRAWS_AIR_BELOW_BAR - pressure) / 0.03))
+                low = ndtr((DRAWS_AIR_BELOW_BAR - pressure) / 0.03)
+                degree["foamy"] = np.maximum(degree["foamy"], low)
         for index, hypothesis in enumerate(population.hypotheses):
             for w, fault in enumerate(hypothesis.faults):
-                if fault.mode.foams:
+                if fault.mode.oil in degree:
                     rows = population.members[index]
-                    foam[rows] = np.maximum(
-                        foam[rows], np.minimum(1.5 * population.severity[rows, w], 1)
-                    )
-        foamy = 0.03 + 0.8 * foam
-        others = (1.0 - foamy) / (len(OIL_LOOKS) - 1)
-        result: Array = np.stack([foamy if look == "foamy" else others for look in OIL_LOOKS])
-        return result
+                    shown = np.minimum(1.5 * population.severity[rows, w], 1)
+                    seen = degree[fault.mode.oil]
+                    seen[rows] = np.maximum(seen[rows], shown)
+        words = {look: share + SURE * degree[look] for look, share in BY_ITSELF.items()}
+        words["clear"] = np.maximum(1.0 - sum(words.values()), 0.02)
+        result: Array = np.stack([words[look] for look in OIL_LOOKS])
+        shares: Array = result / result.sum(axis=0)
+        return shares
