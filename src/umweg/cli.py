@@ -12,7 +12,7 @@ from umweg.core.circuit.document import Circuit, MachineState, read_circuit
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
-from umweg.core.errors import FormatError, UmwegError
+from umweg.core.errors import FormatError, StateError, UmwegError
 from umweg.core.faults.population import parse_fault, single_faults
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
@@ -208,6 +208,71 @@ def may(
                 print(f"  {band.key}: {band.low:.3g} … {band.high:.3g}")
     for words in answer.gentler:
         print(f"  gentler: {words}")
+
+
+@app.command()
+def safe(
+    circuit: str,
+    state: Annotated[
+        str | None, typer.Option(help="named state whose loads are the posture; default all held")
+    ] = None,
+    fault: Annotated[
+        list[str] | None, typer.Option(help="only these count as possible; default every fault")
+    ] = None,
+    point: Annotated[
+        list[str] | None, typer.Option("--open", help="test point to be opened, may be repeated")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Which lines hold pressure at rest, what holds them, and the way to zero."""
+    from umweg.core.diagnose.make_safe import make_safe
+
+    document = _circuit(circuit)
+    for name in point or ():
+        document.test_point(name)
+    solver = SteadySolver(Network(document))
+    population = single_faults(solver.network)
+    known = {h.key for h in population.hypotheses}
+    for key in fault or ():
+        if key not in known:
+            raise StateError(f"there is no fault “{key}”")
+    posture = dict(_state(document, state).loads) if state else None
+    plan = make_safe(Predictor(document, population, solver), fault, posture)
+    if as_json:
+        print(plan.model_dump_json())
+        return
+    print("under pressure at rest:" if plan.lines else "nothing holds pressure at rest")
+    for line in plan.lines:
+        words = f"  {line.label}: {line.healthy_bar:.0f} bar"
+        if line.worst_bar > max(1.2 * line.healthy_bar, line.healthy_bar + 5):
+            words += f", up to {line.worst_bar:.0f} with {line.worst_with}"
+        if line.held_by:
+            words += f"; held by {', '.join(line.held_by)}"
+        if line.because:
+            words += f"; from {', '.join(line.because)}"
+        print(words)
+    for lever in plan.levers:
+        if lever.lowers or not lever.works_off:
+            word = "works" if lever.works_off else f"does not work ({lever.why_not})"
+            print(f"  {plan.drive} off: {lever.label} {word}")
+    for number, step in enumerate(plan.steps, 1):
+        told = ""
+        if step.before_bar is not None and step.after_bar is not None:
+            told = f" [{step.before_bar:.0f} → {step.after_bar:.0f} bar]"
+        print(f"{number:2}. {step.words}{told}")
+    for release in plan.releases:
+        if not point or release.point in point:
+            words = (
+                f"  opening {release.label}: {release.before_bar:.0f} → {release.after_bar:.0f} bar"
+            )
+            if release.worst_with:
+                words += f", up to {release.worst_bar:.0f} with {release.worst_with}"
+            print(words)
+    for remaining in plan.remains:
+        print(
+            f"  NOT SAFE: {remaining.words}" if not remaining.faults else f"  ! {remaining.words}"
+        )
+    print(plan.caution)
 
 
 @app.command()

@@ -384,3 +384,19 @@ def test_circuit_errors_are_problem_details(
     answer = client.get("/api/jobs")
     assert answer.status_code == 422
     assert answer.json()["detail"] == "broken circuit"
+
+
+def test_the_way_to_zero_of_a_circuit_and_its_entries(client: TestClient) -> None:
+    job = client.get(f"/api/jobs/{job_id(client)}").json()
+    found = client.get(f"/api/circuits/{job['circuit_revision']}/safe").json()
+    assert not found["pending"]
+    plan = found["plan"]
+    assert plan["safe"]
+    held = {line["label"]: line["healthy_bar"] for line in plan["lines"]}
+    assert max(held.values()) == pytest.approx(60, abs=3)
+    read = next(s for s in plan["steps"] if s["kind"] == "read")
+    entry = {"kind": "make_safe", "text": read["words"], "step": read["key"], "zero": True}
+    kept = post(client, job["id"], entry).json()["entry"]
+    assert kept["data"] == entry
+    assert kept["standing"]
+    assert client.get("/api/circuits/99999/safe").status_code == 404

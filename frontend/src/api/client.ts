@@ -17,6 +17,10 @@ export type EntryData = Schemas["NewEntryRequest"]["data"];
 export type Reading = Extract<EntryData, { kind: "reading" }>;
 export type Schematic = Schemas["SchematicView"];
 export type SolvedState = Schemas["SolvedStateView"];
+export type SafePlan = Schemas["SafePlan"];
+export type SafeStep = Schemas["SafeStep"];
+export type LiveLine = Schemas["LiveLine"];
+export type Remains = Schemas["Remains"];
 export type Workshop = Schemas["WorkshopView"];
 
 const client = createClient<paths>({
@@ -112,6 +116,12 @@ export const api = {
   schematic: (revision: number) =>
     unwrap(
       client.GET("/api/circuits/{revision_id}/schematic", {
+        params: { path: { revision_id: revision } },
+      }),
+    ),
+  safe: (revision: number) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/safe", {
         params: { path: { revision_id: revision } },
       }),
     ),

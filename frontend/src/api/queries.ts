@@ -73,6 +73,14 @@ export const useSolvedState = (revision: number, state: string, suspect: string 
     placeholderData: (previous) => previous,
   });
 
+export const useSafe = (revision: number) =>
+  useQuery({
+    queryKey: ["safe", revision],
+    queryFn: () => api.safe(revision),
+    staleTime: Number.POSITIVE_INFINITY,
+    refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
+  });
+
 /** Put what the server answered to an entry where the pages look for it. */
 export function keepAdded(queries: QueryClient, jobId: string, added: EntryAdded): void {
   queries.setQueryData<Answer>(["answer", jobId], added.answer);

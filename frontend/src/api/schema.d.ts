@@ -4,6 +4,28 @@
  */
 
 export interface paths {
+    "/api/circuits/{revision_id}/safe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Make Safe
+         * @description Which lines hold pressure at rest, what holds them, and the way to zero.
+         *
+         *     Played on the machine as documented and with every single fault.
+         */
+        get: operations["make_safe_api_circuits__revision_id__safe_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/schematic": {
         parameters: {
             query?: never;
@@ -669,6 +691,48 @@ export interface components {
             words: string;
         };
         /**
+         * LeverView
+         * @description Whether a move still works with the drive off, and why not.
+         */
+        LeverView: {
+            /** Function */
+            function: string;
+            /** Label */
+            label: string;
+            /** Lowers */
+            lowers: boolean;
+            /** Move */
+            move: string;
+            /** Why Not */
+            why_not: string;
+            /** Works Off */
+            works_off: boolean;
+            /** Works Running */
+            works_running: boolean;
+        };
+        /**
+         * LiveLine
+         * @description A line that holds pressure at rest.
+         */
+        LiveLine: {
+            /** Because */
+            because: string[];
+            /** Healthy Bar */
+            healthy_bar: number;
+            /** Held By */
+            held_by: string[];
+            /** Label */
+            label: string;
+            /** Net */
+            net: string;
+            /** Points */
+            points: string[];
+            /** Worst Bar */
+            worst_bar: number;
+            /** Worst With */
+            worst_with: string;
+        };
+        /**
          * Look
          * @description How the oil looks.
          */
@@ -754,7 +818,9 @@ export interface components {
         };
         /**
          * MakeSafe
-         * @description A make-safe step that was done.
+         * @description A make-safe step that was done, or a line that was read.
+         *
+         *     ``zero`` is what the gauge said where the step reads one: False, the line is not at zero.
          */
         MakeSafe: {
             /**
@@ -762,8 +828,15 @@ export interface components {
              * @enum {string}
              */
             kind: "make_safe";
+            /**
+             * Step
+             * @default
+             */
+            step: string;
             /** Text */
             text: string;
+            /** Zero */
+            zero?: boolean | null;
         };
         /**
          * MoveView
@@ -991,6 +1064,40 @@ export interface components {
             words: string;
         };
         /**
+         * Release
+         * @description What opening at a test point would release: as it stands, and after the plan.
+         */
+        Release: {
+            /** After Bar */
+            after_bar: number;
+            /** Before Bar */
+            before_bar: number;
+            /** Label */
+            label: string;
+            /** Point */
+            point: string;
+            /** Worst Bar */
+            worst_bar: number;
+            /** Worst With */
+            worst_with: string;
+        };
+        /**
+         * Remains
+         * @description A line that some machine would still hold under pressure after the plan.
+         */
+        Remains: {
+            /** Bar */
+            bar: number;
+            /** Faults */
+            faults: string[];
+            /** Label */
+            label: string;
+            /** Net */
+            net: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * RepairView
          * @description Exchanging one part now, in money.
          */
@@ -1007,6 +1114,65 @@ export interface components {
             remedy: string;
             /** Share */
             share: number;
+        };
+        /**
+         * SafePlan
+         * @description The way of a machine to zero.
+         */
+        SafePlan: {
+            /** Caution */
+            caution: string;
+            /** Circuit */
+            circuit: string;
+            /** Drive */
+            drive: string;
+            /** Levers */
+            levers: components["schemas"]["LeverView"][];
+            /** Lines */
+            lines: components["schemas"]["LiveLine"][];
+            /** Releases */
+            releases: components["schemas"]["Release"][];
+            /** Remains */
+            remains: components["schemas"]["Remains"][];
+            /** Safe */
+            safe: boolean;
+            /** Steps */
+            steps: components["schemas"]["SafeStep"][];
+        };
+        /**
+         * SafeStep
+         * @description One thing to do, and how it is known to be done.
+         */
+        SafeStep: {
+            /** After Bar */
+            after_bar: number | null;
+            /** Before Bar */
+            before_bar: number | null;
+            /** Function */
+            function: string | null;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "clear" | "lower" | "stop" | "levers" | "empty" | "read" | "blind";
+            /** Move */
+            move: string | null;
+            /** Point */
+            point: string | null;
+            state: components["schemas"]["MachineState"] | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SafeView
+         * @description The way of a circuit's machines to zero, as far as it was worked out.
+         */
+        SafeView: {
+            /** Pending */
+            pending: boolean;
+            plan: components["schemas"]["SafePlan"] | null;
         };
         /**
          * SchematicView
@@ -1258,6 +1424,64 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    make_safe_api_circuits__revision_id__safe_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafeView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
     schematic_api_circuits__revision_id__schematic_get: {
         parameters: {
             query?: never;

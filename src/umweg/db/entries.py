@@ -19,10 +19,15 @@ class EntryDocument(BaseModel):
 
 
 class MakeSafe(EntryDocument):
-    """A make-safe step that was done."""
+    """A make-safe step that was done, or a line that was read.
+
+    ``zero`` is what the gauge said where the step reads one: False, the line is not at zero.
+    """
 
     kind: Literal["make_safe"] = "make_safe"
     text: str = Field(min_length=1, max_length=2000)
+    step: str = Field(default="", max_length=200)
+    zero: bool | None = None
 
 
 class Acceptance(EntryDocument):

@@ -68,7 +68,11 @@ def work(concurrency: int) -> None:
     migrate.require_current(engine)
     kernels.finish(kernels.start_compiling())
     print(f"working, {concurrency} answers at a time  (Ctrl-C stops it)", flush=True)
-    asyncio.run(run(engine, concurrency))
+    asyncio.new_event_loop().run_until_complete(run(engine, concurrency))
+    # A thread that still computes cannot be stopped, and need not be: what it had in hand is taken
+    # up again by whoever works next. Waiting for it would hold up the stop.
+    sys.stdout.flush()
+    os._exit(0)
 
 
 @contextlib.contextmanager

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Path
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
 from umweg.core.components.base import ACROSS_UNIT, Port
+from umweg.core.diagnose.make_safe import SafePlan
 from umweg.core.errors import StateError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.web.context import ContextOf
@@ -20,12 +21,14 @@ from umweg.web.schemas import (
     PartView,
     PointView,
     PortView,
+    SafeView,
     SchematicView,
     SolvedStateView,
     StateView,
 )
 from umweg.work.asking import want_played
-from umweg.work.tasks import map_name
+from umweg.work.exhibits import document_of
+from umweg.work.tasks import SAFE, map_name
 
 router = APIRouter(prefix="/api/circuits", tags=["circuits"])
 
@@ -153,6 +156,22 @@ def solved_state(
         },
         flows_lpm=dict(zip(arrays["ports"].tolist(), flow_lpm.tolist(), strict=True)),
     )
+
+
+@router.get("/{revision_id}/safe", responses=READS)
+def make_safe(revision_id: RevisionId, context: ContextOf) -> SafeView:
+    """Which lines hold pressure at rest, what holds them, and the way to zero.
+
+    Played on the machine as documented and with every single fault.
+    """
+    revision = context.store.revision(revision_id)
+    context.session.close()
+    try:
+        arrays = context.rankings.kept(revision.sha256, SAFE)
+    except NotPlayedError:
+        want_played(context.queue, revision.sha256)
+        return SafeView(pending=True, plan=None)
+    return SafeView(pending=False, plan=SafePlan.model_validate_json(document_of(arrays)))
 
 
 def _hypothesis(suspects: Suspects, key: str | None) -> int:

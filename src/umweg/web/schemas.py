@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from umweg.core.components.base import Domain, LineKind, Side
+from umweg.core.diagnose.make_safe import SafePlan
 from umweg.core.diagnose.report import BandView, DiagnosisView
 from umweg.core.observe.instruments import Instrument
 from umweg.db.entries import Decision, EntryData
@@ -275,6 +276,13 @@ class NetValue(Model):
 
     value: float
     unit: str
+
+
+class SafeView(Model):
+    """The way of a circuit's machines to zero, as far as it was worked out."""
+
+    pending: bool
+    plan: SafePlan | None
 
 
 class SolvedStateView(Model):

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
@@ -39,6 +40,17 @@ def from_bytes(content: bytes) -> dict[str, NDArray[Any]]:
     """The inverse of :func:`to_bytes`."""
     with np.load(io.BytesIO(content), allow_pickle=False) as arrays:
         return dict(arrays)
+
+
+def document_to_bytes(document: BaseModel) -> bytes:
+    """A document as it is kept beside the arrays."""
+    text = document.model_dump_json().encode()
+    return to_bytes({"document": np.frombuffer(text, dtype=np.uint8)})
+
+
+def document_of(arrays: Packed) -> bytes:
+    """The JSON of a kept document."""
+    return bytes(arrays["document"].tobytes())
 
 
 class Shelf:

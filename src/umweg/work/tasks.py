@@ -16,6 +16,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView
@@ -27,7 +28,7 @@ from umweg.core.trace.map import map_of
 from umweg.db import kept
 from umweg.work.asking import summary_of
 from umweg.work.doctors import Doctors
-from umweg.work.exhibits import Keeping, to_bytes
+from umweg.work.exhibits import Keeping, document_to_bytes, to_bytes
 from umweg.work.model import model_version
 
 log = structlog.get_logger("umweg.work")
@@ -203,6 +204,10 @@ def map_name(state_id: str) -> str:
     return f"map/{state_id}"
 
 
+SAFE = "safe"
+"""Name under which a circuit's way to zero is kept."""
+
+
 def _parts(predictor: Predictor) -> Iterator[Part]:
     """What is asked first: what can be seen and said where nothing else is to be solved for it,
     then every named state, then what needs states of its own (cold and hot oil)."""
@@ -226,9 +231,14 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
         for share, sight, states in kind.sights(circuit):
             shares.setdefault(f"done/{kind.__name__}/{share}", []).append((sight, states))
     own = {mark for mark, seen in shares.items() if any(states for _, states in seen)}
+
+    def safe() -> Mapping[str, bytes]:
+        return {SAFE: document_to_bytes(make_safe(predictor))}
+
     for mark, seen in shares.items():
         if mark not in own:
             yield Part(mark, partial(sights, seen))
+    yield Part("done/safe", safe)
     for name, named in circuit.states.items():
         yield Part(f"done/state/{name}", partial(state, name, named))
     for mark in shares:

@@ -22,7 +22,7 @@ HEARTBEAT_S = 3.0
 STALLED_S = 15.0
 """A worker that was not heard of for so long is taken for dead, and its work is taken up again."""
 POLL_S = 5.0
-NICE = 15
+NICE = 8
 KEPT_HOURS = 24
 """How long work that failed or was stopped can be looked at."""
 

@@ -18,6 +18,7 @@ import {
   useAnswer,
   useJob,
   usePending,
+  useSafe,
   useSchematic,
   useSolvedState,
   useWorkshop,
@@ -29,6 +30,7 @@ import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice, Select } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
 import { RecordPanel } from "../record/RecordPanel";
+import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
 
@@ -56,6 +58,13 @@ export function lastSeen(job: Pick<Job, "entries">, schematic: SchematicData): s
     .filter((id) => named.has(id));
   const running = schematic.states.find((s) => s.engine !== "off") ?? schematic.states[0];
   return seen.at(-1) ?? running?.id ?? "";
+}
+
+/** The state in which a machine is made safe: stopped, everything held where it was. */
+export function atRest(schematic: SchematicData): string | null {
+  const stopped = schematic.states.filter((s) => s.engine === "off");
+  const still = stopped.find((s) => s.id === "parked" || s.id === "held") ?? stopped[0];
+  return still?.id ?? null;
 }
 
 /** Engine, oil and levers of a state, in words. */
@@ -101,7 +110,7 @@ interface BenchProps {
 }
 
 const TAB =
-  "min-h-12 flex-1 border-b-4 border-transparent font-semibold data-[state=active]:border-way data-[state=active]:text-way-deep";
+  "min-h-12 flex-1 whitespace-nowrap border-b-4 border-transparent px-1 font-semibold data-[state=active]:border-way data-[state=active]:text-way-deep";
 
 /** Before anything is known: nobody is suspected, nothing is planned. */
 const UNKNOWN: Diagnosis = {
@@ -130,7 +139,11 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
-  const state = stateChoice ?? (chosen?.state || lastSeen({ entries }, schematic));
+  const safe = useSafe(job.circuit_revision);
+  const unread = safe.data?.plan && standOf(safe.data.plan, doneSteps(entries)).open[0]?.point;
+  const reading = chosen?.kind === "reading" ? chosen.point : null;
+  const proposed = chosen?.state || lastSeen({ entries }, schematic);
+  const state = stateChoice ?? (tab === "safe" ? atRest(schematic) : null) ?? proposed;
   const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
   const suspicion = useMemo(() => suspicionOf(newest), [newest]);
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.point);
@@ -180,7 +193,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
             schematic={schematic}
             solved={solved.data?.pending ? undefined : solved.data}
             suspicion={suspicion}
-            target={chosen && chosen.kind === "reading" ? chosen.point : null}
+            target={tab === "safe" ? (unread ?? null) : reading}
             selected={selected}
             onSelect={setSelected}
           />
@@ -193,6 +206,9 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
         className="flex min-h-0 flex-col border-ink border-l-2 bg-paper"
       >
         <Tabs.List aria-label="Bench" className="flex border-line border-b bg-card">
+          <Tabs.Trigger value="safe" className={TAB}>
+            Make safe
+          </Tabs.Trigger>
           <Tabs.Trigger value="next" className={TAB}>
             Next step
           </Tabs.Trigger>
@@ -214,6 +230,19 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
           </div>
         )}
         <div className="min-h-0 flex-1 overflow-auto p-3">
+          <Tabs.Content value="safe">
+            {safe.error && <Failure error={safe.error} />}
+            {safe.data?.plan ? (
+              <MakeSafePanel
+                plan={safe.data.plan}
+                entries={entries}
+                suspects={newest.suspects}
+                onAdd={keep}
+              />
+            ) : (
+              !safe.error && <p aria-live="polite">The way to zero is being worked out …</p>
+            )}
+          </Tabs.Content>
           <Tabs.Content value="next">
             {plan.changed && !held && (
               <div className="mb-3">

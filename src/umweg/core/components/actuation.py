@@ -152,6 +152,8 @@ class LeverLoad(ComponentType):
     label = "Load on a lever"
     ports = (Port("rod", "translation"),)
 
+    carried_by = ("weight_n",)
+
     class Parameters(ParameterSet):
         lever_0: float = quantity(2, "1", "rod force over weight, rod in", low=-50, high=50)
         lever_25: float = quantity(1.6, "1", "at a quarter of the stroke", low=-50, high=50)
@@ -232,6 +234,8 @@ class RotaryLoad(ComponentType):
     type_name = "rotary_load"
     label = "Load on a shaft"
     ports = (Port("shaft", "rotation"),)
+
+    carried_by = ("torque_nm",)
 
     class Parameters(ParameterSet):
         binding_nm: float = quantity(0, "Nm", "resistance of the drive itself", low=0, high=1e5)

@@ -233,6 +233,10 @@ class ComponentType:
     one_way: ClassVar[bool] = False
     stores_oil: ClassVar[bool] = False
     """What flows in need not flow out: a cylinder, an accumulator."""
+    carried_by: ClassVar[tuple[str, ...]] = ()
+    """Commands of a load by which it weighs on its actuator: nothing once it is set down."""
+    emptied_by: ClassVar[str] = ""
+    """Command of a store that empties it."""
     indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")
     """For types with ``indicator_bar``: what is seen above and below it."""
     levers: ClassVar[tuple[str, ...]] = ()

@@ -443,6 +443,8 @@ class Accumulator(ComponentType):
     stores_oil = True
     passive = False
 
+    emptied_by = "empty"
+
     class Parameters(ParameterSet):
         gas_bar: float = quantity(120, "bar", "gas while it charges", low=1, high=600)
         stored_bar: float = quantity(150, "bar", "oil pressure when full", low=1, high=600)

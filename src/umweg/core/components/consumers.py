@@ -165,6 +165,8 @@ class MechanicalLoad(ComponentType):
     label = "Load"
     ports = (Port("rod", "translation"),)
 
+    carried_by = ("force_n",)
+
     class Parameters(ParameterSet):
         binding_n: float = quantity(0, "N", "resistance of the mechanism itself", low=0, high=1e6)
         scale: float = quantity(

@@ -1,0 +1,174 @@
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import type { EntryData, SafePlan, SafeStep, Schematic } from "../api/client";
+import type { ShownEntry } from "../api/outbox";
+import { atRest } from "./job/JobPage";
+import { doneSteps, MakeSafePanel, standOf } from "./safe/MakeSafePanel";
+
+afterEach(cleanup);
+
+const step = (kind: SafeStep["kind"], key: string, more: Partial<SafeStep> = {}): SafeStep => ({
+  key,
+  kind,
+  words: `Words of ${key}`,
+  function: null,
+  move: null,
+  point: null,
+  before_bar: null,
+  after_bar: null,
+  state: null,
+  ...more,
+});
+
+const plan: SafePlan = {
+  circuit: "c",
+  drive: "engine",
+  safe: true,
+  lines: [
+    {
+      net: "cap",
+      label: "Lift port",
+      points: ["lift_port"],
+      healthy_bar: 95,
+      worst_bar: 263,
+      worst_with: "Cylinder: piston seal leaks",
+      held_by: ["Lift section"],
+      because: ["Lift: its load"],
+    },
+  ],
+  levers: [
+    {
+      function: "lift",
+      move: "lower",
+      label: "Lift down",
+      lowers: true,
+      works_running: true,
+      works_off: false,
+      why_not: "no pilot oil with the engine off at Locking check",
+    },
+  ],
+  steps: [
+    step("lower", "lower/lift"),
+    step("read", "read/lift_port", { point: "lift_port", before_bar: 95, after_bar: 0 }),
+  ],
+  remains: [
+    {
+      net: "cap",
+      label: "Lift port",
+      bar: 95,
+      faults: ["section:linkage_off"],
+      words: "Lift port may still hold up to 95 bar",
+    },
+  ],
+  releases: [
+    {
+      point: "lift_port",
+      label: "Lift port",
+      before_bar: 95,
+      after_bar: 0,
+      worst_bar: 95,
+      worst_with: "a linkage off",
+    },
+  ],
+  caution: "The maker's procedure goes first.",
+};
+
+const entry = (id: string, data: EntryData, standing = true): ShownEntry => ({
+  id,
+  sequence: 1,
+  data,
+  words: "",
+  supersedes: null,
+  standing,
+  value_base: null,
+  unit_base: null,
+  verdict: null,
+  author: "",
+  created_at: "",
+  onItsWay: false,
+});
+const said = (step: string, zero: boolean | null): EntryData => ({
+  kind: "make_safe",
+  text: "x",
+  step,
+  zero,
+});
+
+describe("making safe", () => {
+  it("is not safe before the last zero is read", () => {
+    const none = standOf(plan, doneSteps([]));
+    expect([none.done, none.open.length]).toEqual([0, 1]);
+    const lowered = doneSteps([entry("a", said("lower/lift", null))]);
+    expect(standOf(plan, lowered).done).toBe(1);
+    const all = doneSteps([
+      entry("a", said("lower/lift", null)),
+      entry("b", said("read/lift_port", true)),
+    ]);
+    expect(standOf(plan, all)).toMatchObject({ done: 2, open: [], holding: [] });
+  });
+
+  it("says it when a line does not read zero, and forgets what was withdrawn", () => {
+    const holding = doneSteps([entry("b", said("read/lift_port", false))]);
+    expect(standOf(plan, holding).holding).toHaveLength(1);
+    expect(doneSteps([entry("b", said("read/lift_port", true), false)]).size).toBe(0);
+  });
+
+  it("keeps what a gauge read, and shows which suspect may hold a line", () => {
+    const add = vi.fn();
+    render(
+      <MakeSafePanel
+        plan={plan}
+        entries={[]}
+        suspects={[
+          {
+            key: "section:linkage_off",
+            component: "section",
+            mode: "linkage_off",
+            family: "command",
+            title: "Linkage",
+            faults: [],
+            share: 0.4,
+            severity: 1,
+            group: [],
+            reasons: [],
+          },
+        ]}
+        onAdd={add}
+      />,
+    );
+    expect(screen.getByRole("status").textContent).toContain("Not safe yet");
+    expect(screen.getByText("suspected: 40 %")).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Not zero" }));
+    expect(add).toHaveBeenCalledWith(
+      {
+        kind: "make_safe",
+        text: "Not at zero. Words of read/lift_port",
+        step: "read/lift_port",
+        zero: false,
+      },
+      undefined,
+    );
+  });
+
+  it("turns good only when every step is done", () => {
+    render(
+      <MakeSafePanel
+        plan={plan}
+        entries={[entry("a", said("lower/lift", null)), entry("b", said("read/lift_port", true))]}
+        suspects={[]}
+        onAdd={vi.fn()}
+      />,
+    );
+    expect(screen.getByRole("status").textContent).toContain("Every zero is read");
+  });
+
+  it("shows the map of the machine at rest", () => {
+    const states = [
+      { id: "run", engine: "rated" },
+      { id: "off_lever", engine: "off" },
+      { id: "parked", engine: "off" },
+    ];
+    expect(atRest({ states } as unknown as Schematic)).toBe("parked");
+    expect(atRest({ states: states.slice(0, 1) } as unknown as Schematic)).toBeNull();
+  });
+});

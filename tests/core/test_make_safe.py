@@ -1,0 +1,142 @@
+"""The way to zero: what holds, who must be lowered running, what stays; against plain physics."""
+
+import math
+from functools import cache
+
+import pytest
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.make_safe import SafePlan, make_safe
+from umweg.core.faults.population import single_faults
+from umweg.core.network.network import Network
+from umweg.core.observe.predict import Predictor
+from umweg.core.solve.steady import SteadySolver
+from umweg.library import circuit_ids, load_circuit
+
+
+def predictor_of(circuit: Circuit) -> Predictor:
+    solver = SteadySolver(Network(circuit))
+    return Predictor(circuit, single_faults(solver.network), solver)
+
+
+@cache
+def plan_of(circuit_id: str) -> SafePlan:
+    return make_safe(predictor_of(load_circuit(circuit_id)))
+
+
+def kinds(plan: SafePlan) -> list[str]:
+    return [s.kind for s in plan.steps]
+
+
+def without_moves(circuit: Circuit, function: str, *moves: str) -> Circuit:
+    document = circuit.model_dump(mode="json")
+    for f in document["functions"]:
+        if f["id"] == function:
+            f["moves"] = {k: v for k, v in f["moves"].items() if k not in moves}
+    document["states"] = {
+        k: s for k, s in document["states"].items() if s["moves"].get(function) not in moves
+    }
+    document["specifications"] = [
+        s for s in document["specifications"] if s["state"] in document["states"]
+    ]
+    return Circuit.model_validate(document)
+
+
+def test_a_held_load_presses_with_force_over_area() -> None:
+    circuit = load_circuit("turf_lift")
+    cylinder = circuit.component("cylinder").parameters
+    area_cm2 = math.pi / 4.0 * cylinder["bore_mm"] ** 2 / 100.0
+    load_n = circuit.function("lift").loads["held"]["force_n"]
+    line = plan_of("turf_lift").lines[0]
+    # What friction carries is not in the line.
+    assert line.healthy_bar == pytest.approx(load_n / area_cm2 / 10.0, rel=0.03)
+    assert line.because == ["Rear lift: its load"]
+    assert line.held_by
+
+
+def test_what_needs_pilot_oil_is_lowered_while_the_engine_runs() -> None:
+    """The boom's lift is moved by its lever, the telescope by a piloted spool behind a locking check."""
+    plan = plan_of("suction_boom")
+    lower = {s.function: s for s in plan.steps if s.kind == "lower"}
+    order = kinds(plan)
+    assert "while the engine still runs" in lower["telescope"].words
+    assert "no pilot oil" in lower["telescope"].words
+    assert "also comes down with the engine off" in lower["lift"].words
+    assert order.index("lower") < order.index("stop") < order.index("levers") < order.index("read")
+    assert plan.steps[1].function == "telescope"
+    levers = {(v.function, v.move): v for v in plan.levers}
+    assert levers["lift", "lower"].works_off
+    assert not levers["lift", "raise"].works_off
+    assert levers["lift", "lower"].lowers
+
+
+def test_a_store_is_emptied_through_what_it_feeds_and_read() -> None:
+    plan = plan_of("hauler_fan")
+    (empty,) = [s for s in plan.steps if s.kind == "empty"]
+    assert "service brake" in empty.words
+    assert "read, never assumed" in empty.words
+    assert empty.before_bar == pytest.approx(155, abs=3)
+    assert empty.after_bar is not None
+    assert abs(empty.after_bar) < 1.0
+
+
+def test_a_load_that_cannot_be_lowered_is_said_and_is_not_safe() -> None:
+    circuit = without_moves(load_circuit("turf_lift"), "lift", "lower")
+    plan = make_safe(predictor_of(circuit))
+    assert not plan.safe
+    assert any("prop it mechanically" in s.words for s in plan.steps)
+    stuck = [r for r in plan.remains if not r.faults]
+    assert max(r.bar for r in stuck) > 60
+
+
+def test_a_fault_that_keeps_the_load_up_is_named() -> None:
+    plan = plan_of("suction_boom")
+    port = next(r for r in plan.remains if r.label == "Boom lift port A")
+    assert "lift_valve:linkage_off" in port.faults
+    assert port.bar == pytest.approx(95, abs=3)
+    release = next(r for r in plan.releases if r.label == "Boom lift port A")
+    assert release.before_bar == pytest.approx(95, abs=3)
+    assert release.after_bar < 1.0
+    assert release.worst_bar == pytest.approx(port.bar)
+
+
+def test_only_the_faults_asked_for_count() -> None:
+    predictor = predictor_of(load_circuit("turf_lift"))
+    assert make_safe(predictor, []).remains == []
+    some = make_safe(predictor, ["lowering:blocked", "pump:worn"]).remains
+    assert {key for r in some for key in r.faults} == {"lowering:blocked"}
+
+
+@pytest.mark.parametrize("circuit_id", circuit_ids())
+def test_every_library_machine_comes_to_zero_and_is_read(circuit_id: str) -> None:
+    circuit, plan = load_circuit(circuit_id), plan_of(circuit_id)
+    assert plan.safe, [r.words for r in plan.remains if not r.faults]
+    assert plan.steps[0].kind == "clear"
+    assert len({s.key for s in plan.steps}) == len(plan.steps)
+    live = {p for line in plan.lines for p in line.points}
+    assert {s.point for s in plan.steps if s.kind == "read"} == live
+    assert {r.point for r in plan.releases} == {
+        p.id for p in circuit.test_points if not p.electrical
+    }
+    stop = kinds(plan).index("stop")
+    for number, step in enumerate(plan.steps):
+        if step.kind == "lower" and "still runs" in step.words:
+            assert number < stop
+        if step.after_bar is not None:
+            assert step.after_bar < 5.0
+    for lever in plan.levers:
+        assert lever.why_not or lever.works_off or not lever.works_running
+
+
+def test_circuit_with_nothing_up_has_nothing_under_pressure() -> None:
+    plan = plan_of("mulcher_clutches")
+    assert [line for line in plan.lines if line.healthy_bar > 5] == []
+    assert "lower" not in kinds(plan)
+
+
+def test_a_line_that_no_test_point_sees_is_not_called_safe() -> None:
+    """The crane's load stands between holding valve and cylinder, where nothing can be screwed in."""
+    blind = [s for s in plan_of("forwarder_crane").steps if s.kind == "blind"]
+    assert len(blind) == 2
+    assert all("not known to be at zero" in s.words for s in blind)
+    assert not [s for s in plan_of("tail_lift").steps if s.kind == "blind"]
