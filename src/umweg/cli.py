@@ -276,6 +276,59 @@ def safe(
 
 
 @app.command()
+def trace(
+    circuit: str,
+    function: Annotated[str | None, typer.Option(help="only this function")] = None,
+    move: Annotated[str | None, typer.Option(help="only this move")] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Where the oil of each move goes, what holds each valve, and what moves share."""
+    from umweg.core.trace.trace import Station
+    from umweg.core.trace.trace import trace as find
+
+    document = _circuit(circuit)
+    if function is not None and move is not None and move not in document.function(function).moves:
+        known = ", ".join(document.function(function).moves)
+        raise StateError(f"“{function}” has no move “{move}”; it has {known}")
+    found = find(document)
+    moves = [
+        m
+        for m in found.moves
+        if (function is None or m.function == function) and (move is None or m.move == move)
+    ]
+    if as_json:
+        print(found.model_copy(update={"moves": moves}).model_dump_json())
+        return
+
+    def line(station: Station) -> str:
+        held = f"  [{', '.join(station.held_by)}]" if station.held_by else ""
+        bars = f"{station.before_bar:6.1f} → {station.after_bar:6.1f} bar"
+        return f"    {station.label:40} {station.flow_lpm:6.1f} L/min {bars}{held}"
+
+    print("nothing called for:")
+    for station in found.neutral:
+        print(line(station))
+    for m in moves:
+        print(f"{m.label}  ({'; '.join(m.contacts)})")
+        if not m.known:
+            print("    no steady state: no way is shown")
+        for title, way in (("to", m.pressure), ("back", m.returning)):
+            print(f"  {title}:")
+            for station in way:
+                print(line(station))
+        for signal in m.signals:
+            bars = f"{signal.neutral_bar:.1f} → {signal.bar:.1f} bar"
+            print(f"  signal: {signal.label}, {signal.port}: {bars}")
+        for drain in m.drains:
+            print(f"  drain: {drain.label}, {drain.port}: {drain.flow_lpm:.2f} L/min")
+        if m.coils:
+            print(f"  coils on: {', '.join(m.coils)}")
+    print("parts against moves:")
+    for part in found.parts:
+        print(f"    {part.label:40} {', '.join(part.moves)}")
+
+
+@app.command()
 def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """What each fault of a circuit shows at three severities, and who looks alike."""
     from umweg.core.diagnose.symptoms import symptoms_of

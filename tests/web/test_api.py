@@ -400,3 +400,15 @@ def test_the_way_to_zero_of_a_circuit_and_its_entries(client: TestClient) -> Non
     assert kept["data"] == entry
     assert kept["standing"]
     assert client.get("/api/circuits/99999/safe").status_code == 404
+
+
+def test_the_ways_of_a_circuit(client: TestClient) -> None:
+    job = client.get(f"/api/jobs/{job_id(client)}").json()
+    found = client.get(f"/api/circuits/{job['circuit_revision']}/trace").json()
+    assert not found["pending"]
+    moves = {(m["function"], m["move"]): m for m in found["trace"]["moves"]}
+    way = [s["component"] for s in moves["blade", "extend"]["pressure"]]
+    assert way[0] == "pump"
+    assert "blade_section" in way
+    parts = {p["component"]: p["moves"] for p in found["trace"]["parts"]}
+    assert set(parts["tailgate_section"]) == {"tailgate.raise", "tailgate.lower"}

@@ -17,6 +17,9 @@ export type EntryData = Schemas["NewEntryRequest"]["data"];
 export type Reading = Extract<EntryData, { kind: "reading" }>;
 export type Schematic = Schemas["SchematicView"];
 export type SolvedState = Schemas["SolvedStateView"];
+export type CircuitTrace = Schemas["CircuitTrace"];
+export type MoveTrace = Schemas["MoveTrace"];
+export type Station = Schemas["Station"];
 export type SafePlan = Schemas["SafePlan"];
 export type SafeStep = Schemas["SafeStep"];
 export type LiveLine = Schemas["LiveLine"];
@@ -116,6 +119,12 @@ export const api = {
   schematic: (revision: number) =>
     unwrap(
       client.GET("/api/circuits/{revision_id}/schematic", {
+        params: { path: { revision_id: revision } },
+      }),
+    ),
+  trace: (revision: number) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/trace", {
         params: { path: { revision_id: revision } },
       }),
     ),

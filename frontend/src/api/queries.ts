@@ -73,6 +73,14 @@ export const useSolvedState = (revision: number, state: string, suspect: string 
     placeholderData: (previous) => previous,
   });
 
+export const useTrace = (revision: number) =>
+  useQuery({
+    queryKey: ["trace", revision],
+    queryFn: () => api.trace(revision),
+    staleTime: Number.POSITIVE_INFINITY,
+    refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
+  });
+
 export const useSafe = (revision: number) =>
   useQuery({
     queryKey: ["safe", revision],

@@ -68,6 +68,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circuits/{revision_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Traced
+         * @description Where the oil of each move goes, what holds each valve there, and what moves share.
+         */
+        get: operations["traced_api_circuits__revision_id__trace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -379,6 +399,20 @@ export interface components {
             when: "cold" | "warm" | "hot";
         };
         /**
+         * CircuitTrace
+         * @description The ways of all moves, and the parts against them.
+         */
+        CircuitTrace: {
+            /** Circuit */
+            circuit: string;
+            /** Moves */
+            moves: components["schemas"]["MoveTrace"][];
+            /** Neutral */
+            neutral: components["schemas"]["Station"][];
+            /** Parts */
+            parts: components["schemas"]["Shared"][];
+        };
+        /**
          * Confirmation
          * @description Whether a fault was found where it would show by eye.
          */
@@ -443,6 +477,20 @@ export interface components {
         Doubts: {
             /** Doubts */
             doubts: string[];
+        };
+        /**
+         * Drain
+         * @description Oil that leaves by a drain while this is done.
+         */
+        Drain: {
+            /** Component */
+            component: string;
+            /** Flow Lpm */
+            flow_lpm: number;
+            /** Label */
+            label: string;
+            /** Port */
+            port: string;
         };
         /**
          * EntryAdded
@@ -839,6 +887,34 @@ export interface components {
             zero?: boolean | null;
         };
         /**
+         * MoveTrace
+         * @description One move: where its oil goes.
+         */
+        MoveTrace: {
+            /** Coils */
+            coils: string[];
+            /** Contacts */
+            contacts: string[];
+            /** Drains */
+            drains: components["schemas"]["Drain"][];
+            /** Function */
+            function: string;
+            /** Known */
+            known: boolean;
+            /** Label */
+            label: string;
+            /** Move */
+            move: string;
+            /** Parts */
+            parts: string[];
+            /** Pressure */
+            pressure: components["schemas"]["Station"][];
+            /** Returning */
+            returning: components["schemas"]["Station"][];
+            /** Signals */
+            signals: components["schemas"]["SignalLine"][];
+        };
+        /**
          * MoveView
          * @description A move of a function.
          */
@@ -1203,6 +1279,34 @@ export interface components {
             test_points: components["schemas"]["PointView"][];
         };
         /**
+         * Shared
+         * @description A part, and the moves that need it.
+         */
+        Shared: {
+            /** Component */
+            component: string;
+            /** Label */
+            label: string;
+            /** Moves */
+            moves: string[];
+        };
+        /**
+         * SignalLine
+         * @description A pilot or demand port that this move puts under pressure, or relieves.
+         */
+        SignalLine: {
+            /** Bar */
+            bar: number;
+            /** Component */
+            component: string;
+            /** Label */
+            label: string;
+            /** Neutral Bar */
+            neutral_bar: number;
+            /** Port */
+            port: string;
+        };
+        /**
          * SolvedStateView
          * @description A state solved: healthy, or with a suspect's fault as it is believed to be.
          */
@@ -1244,6 +1348,28 @@ export interface components {
             };
             /** Oil C */
             oil_c: number;
+        };
+        /**
+         * Station
+         * @description A part that the oil passes, in the order in which it does.
+         */
+        Station: {
+            /** After Bar */
+            after_bar: number;
+            /** Before Bar */
+            before_bar: number;
+            /** Component */
+            component: string;
+            /** Entered By */
+            entered_by: string;
+            /** Flow Lpm */
+            flow_lpm: number;
+            /** Held By */
+            held_by: string[];
+            /** Label */
+            label: string;
+            /** Left By */
+            left_by: string;
         };
         /**
          * StepView
@@ -1331,6 +1457,15 @@ export interface components {
             share: number;
             /** Title */
             title: string;
+        };
+        /**
+         * TraceView
+         * @description The ways of a circuit's moves, as far as they were worked out.
+         */
+        TraceView: {
+            /** Pending */
+            pending: boolean;
+            trace: components["schemas"]["CircuitTrace"] | null;
         };
         /**
          * UnitView
@@ -1561,6 +1696,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SolvedStateView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    traced_api_circuits__revision_id__trace_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceView"];
                 };
             };
             /** @description The host is not this application's */

@@ -12,9 +12,13 @@ export interface SchematicProps {
   suspicion: Map<string, number>;
   /** Test point to connect to next. */
   target: string | null;
+  /** Parts and nets of a traced way; everything else is faded. */
+  lit?: { parts: ReadonlySet<string>; nets: ReadonlySet<string> } | null;
   selected: string | null;
   onSelect: (part: string | null) => void;
 }
+
+const FADED = 0.22;
 
 const MOVING_LPM = 0.5;
 const LIVE_V = 1;
@@ -92,11 +96,13 @@ function turnedTransform(node: GraphNode): string {
 
 function PartSymbol({
   placed,
+  faded,
   share,
   selected,
   onSelect,
 }: {
   placed: Placed<GraphNode>;
+  faded: boolean;
   share: number;
   selected: boolean;
   onSelect: (id: string) => void;
@@ -124,6 +130,8 @@ function PartSymbol({
       aria-label={suspicious ? `${part.label} ${Math.round(share * 100)} % suspicion` : part.label}
       aria-pressed={selected}
       data-part={part.id}
+      data-faded={faded || undefined}
+      opacity={faded ? FADED : 1}
       className="cursor-pointer outline-none [&:focus-visible>rect]:stroke-way"
       onClick={() => onSelect(part.id)}
       onKeyDown={choose}
@@ -312,6 +320,7 @@ function Marker({
 /** The map: the circuit as it is solved, with where to connect next and who is suspected. */
 export function Schematic(props: SchematicProps) {
   const { schematic, solved, suspicion, target, selected, onSelect } = props;
+  const lit = props.lit ?? null;
   const [drawing, setDrawing] = useState<Drawing | null>(null);
   const [view, setView] = useState<View | null>(null);
   const box = useRef<SVGSVGElement>(null);
@@ -434,13 +443,16 @@ export function Schematic(props: SchematicProps) {
         onPointerLeave={onUp}
       >
         {drawing?.routes.map((route) => (
-          <Line key={route.edge.id} route={route} solved={solved} />
+          <g key={route.edge.id} opacity={!lit || lit.nets.has(route.edge.net) ? 1 : FADED}>
+            <Line route={route} solved={solved} />
+          </g>
         ))}
         {drawing?.nodes.map((placed) =>
           placed.item.kind === "part" ? (
             <PartSymbol
               key={placed.item.id}
               placed={placed}
+              faded={lit !== null && !lit.parts.has(placed.item.id)}
               share={suspicion.get(placed.item.id) ?? 0}
               selected={selected === placed.item.id}
               onSelect={(id) => {

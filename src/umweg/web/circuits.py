@@ -11,6 +11,7 @@ from umweg.core.components.base import ACROSS_UNIT, Port
 from umweg.core.diagnose.make_safe import SafePlan
 from umweg.core.errors import StateError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
+from umweg.core.trace.trace import CircuitTrace
 from umweg.web.context import ContextOf
 from umweg.web.problems import READS
 from umweg.web.schemas import (
@@ -25,10 +26,11 @@ from umweg.web.schemas import (
     SchematicView,
     SolvedStateView,
     StateView,
+    TraceView,
 )
 from umweg.work.asking import want_played
 from umweg.work.exhibits import document_of
-from umweg.work.tasks import SAFE, map_name
+from umweg.work.tasks import SAFE, TRACE, map_name
 
 router = APIRouter(prefix="/api/circuits", tags=["circuits"])
 
@@ -172,6 +174,19 @@ def make_safe(revision_id: RevisionId, context: ContextOf) -> SafeView:
         want_played(context.queue, revision.sha256)
         return SafeView(pending=True, plan=None)
     return SafeView(pending=False, plan=SafePlan.model_validate_json(document_of(arrays)))
+
+
+@router.get("/{revision_id}/trace", responses=READS)
+def traced(revision_id: RevisionId, context: ContextOf) -> TraceView:
+    """Where the oil of each move goes, what holds each valve there, and what moves share."""
+    revision = context.store.revision(revision_id)
+    context.session.close()
+    try:
+        arrays = context.rankings.kept(revision.sha256, TRACE)
+    except NotPlayedError:
+        want_played(context.queue, revision.sha256)
+        return TraceView(pending=True, trace=None)
+    return TraceView(pending=False, trace=CircuitTrace.model_validate_json(document_of(arrays)))
 
 
 def _hypothesis(suspects: Suspects, key: str | None) -> int:

@@ -10,6 +10,7 @@ from umweg.core.components.base import Domain, LineKind, Side
 from umweg.core.diagnose.make_safe import SafePlan
 from umweg.core.diagnose.report import BandView, DiagnosisView
 from umweg.core.observe.instruments import Instrument
+from umweg.core.trace.trace import CircuitTrace
 from umweg.db.entries import Decision, EntryData
 
 LARGEST_ID = 2**31 - 1
@@ -283,6 +284,13 @@ class SafeView(Model):
 
     pending: bool
     plan: SafePlan | None
+
+
+class TraceView(Model):
+    """The ways of a circuit's moves, as far as they were worked out."""
+
+    pending: bool
+    trace: CircuitTrace | None
 
 
 class SolvedStateView(Model):

@@ -25,6 +25,7 @@ from umweg.core.observe.exhibits import Played, Sight
 from umweg.core.observe.observations import OBSERVATIONS
 from umweg.core.observe.predict import Predictor
 from umweg.core.trace.map import map_of
+from umweg.core.trace.trace import trace
 from umweg.db import kept
 from umweg.work.asking import summary_of
 from umweg.work.doctors import Doctors
@@ -206,6 +207,8 @@ def map_name(state_id: str) -> str:
 
 SAFE = "safe"
 """Name under which a circuit's way to zero is kept."""
+TRACE = "trace"
+"""Name under which the ways of its moves are kept."""
 
 
 def _parts(predictor: Predictor) -> Iterator[Part]:
@@ -235,9 +238,13 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
     def safe() -> Mapping[str, bytes]:
         return {SAFE: document_to_bytes(make_safe(predictor))}
 
+    def ways() -> Mapping[str, bytes]:
+        return {TRACE: document_to_bytes(trace(circuit, predictor.solver))}
+
     for mark, seen in shares.items():
         if mark not in own:
             yield Part(mark, partial(sights, seen))
+    yield Part("done/trace", ways)
     yield Part("done/safe", safe)
     for name, named in circuit.states.items():
         yield Part(f"done/state/{name}", partial(state, name, named))

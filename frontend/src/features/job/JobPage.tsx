@@ -21,6 +21,7 @@ import {
   useSafe,
   useSchematic,
   useSolvedState,
+  useTrace,
   useWorkshop,
 } from "../../api/queries";
 import { Schematic } from "../../schematic/Schematic";
@@ -33,6 +34,7 @@ import { RecordPanel } from "../record/RecordPanel";
 import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
+import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
 
 /** Belief on each part: a suspect's share falls on all the parts it names. */
 export function suspicionOf(diagnosis: Diagnosis): Map<string, number> {
@@ -110,7 +112,7 @@ interface BenchProps {
 }
 
 const TAB =
-  "min-h-12 flex-1 whitespace-nowrap border-b-4 border-transparent px-1 font-semibold data-[state=active]:border-way data-[state=active]:text-way-deep";
+  "min-h-12 flex-1 whitespace-nowrap border-b-4 border-transparent px-1 font-semibold text-sm data-[state=active]:border-way data-[state=active]:text-way-deep";
 
 /** Before anything is known: nobody is suspected, nothing is planned. */
 const UNKNOWN: Diagnosis = {
@@ -139,11 +141,30 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
+  const traced = useTrace(job.circuit_revision);
+  const [move, setMove] = useState<string | null>(null);
+  const followed = useMemo(() => {
+    const moves = traced.data?.trace?.moves ?? [];
+    const { bad } = complaintOf(entries);
+    return (
+      moves.find((m) => moveKey(m) === move) ?? moves.find((m) => bad.has(moveKey(m))) ?? moves[0]
+    );
+  }, [traced.data, entries, move]);
+  const lit = useMemo(
+    () => (tab === "trace" && followed ? litBy(followed, schematic) : null),
+    [tab, followed, schematic],
+  );
   const safe = useSafe(job.circuit_revision);
   const unread = safe.data?.plan && standOf(safe.data.plan, doneSteps(entries)).open[0]?.point;
   const reading = chosen?.kind === "reading" ? chosen.point : null;
   const proposed = chosen?.state || lastSeen({ entries }, schematic);
-  const state = stateChoice ?? (tab === "safe" ? atRest(schematic) : null) ?? proposed;
+  const ofTab =
+    tab === "safe"
+      ? atRest(schematic)
+      : tab === "trace" && followed
+        ? stateOf(followed, schematic)
+        : null;
+  const state = stateChoice ?? ofTab ?? proposed;
   const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
   const suspicion = useMemo(() => suspicionOf(newest), [newest]);
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.point);
@@ -194,6 +215,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
             solved={solved.data?.pending ? undefined : solved.data}
             suspicion={suspicion}
             target={tab === "safe" ? (unread ?? null) : reading}
+            lit={lit}
             selected={selected}
             onSelect={setSelected}
           />
@@ -202,12 +224,19 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
       </div>
       <Tabs.Root
         value={tab}
-        onValueChange={setTab}
+        onValueChange={(next) => {
+          setTab(next);
+          // The map shows what the part at hand is about.
+          setStateChoice(null);
+        }}
         className="flex min-h-0 flex-col border-ink border-l-2 bg-paper"
       >
         <Tabs.List aria-label="Bench" className="flex border-line border-b bg-card">
           <Tabs.Trigger value="safe" className={TAB}>
             Make safe
+          </Tabs.Trigger>
+          <Tabs.Trigger value="trace" className={TAB}>
+            Trace
           </Tabs.Trigger>
           <Tabs.Trigger value="next" className={TAB}>
             Next step
@@ -241,6 +270,21 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
               />
             ) : (
               !safe.error && <p aria-live="polite">The way to zero is being worked out …</p>
+            )}
+          </Tabs.Content>
+          <Tabs.Content value="trace">
+            {traced.error && <Failure error={traced.error} />}
+            {traced.data?.trace ? (
+              <TracePanel
+                trace={traced.data.trace}
+                entries={entries}
+                suspicion={suspicion}
+                chosen={followed}
+                onChoose={setMove}
+                onSelect={setSelected}
+              />
+            ) : (
+              !traced.error && <p aria-live="polite">The ways are being worked out …</p>
             )}
           </Tabs.Content>
           <Tabs.Content value="next">

@@ -85,7 +85,8 @@ class Work:
 
     ``part_share`` of the price of the whole part; ``minutes`` of its own, None where it takes as
     long as exchanging the part; ``material`` in money. ``look_min`` is how long a look for the
-    fault takes, None where the part has to be in hand; ``look_sure`` how surely the worst shows.
+    fault takes, None where the part has to be in hand; ``look_sure`` how surely the worst shows;
+    ``look_reach``: one has to get at the part for it.
     """
 
     part_share: float = 0.0
@@ -93,11 +94,12 @@ class Work:
     material: float = 0.0
     look_min: float | None = None
     look_sure: float = 0.85
+    look_reach: bool = True
 
 
 WORKS: Mapping[WorkKind, Work] = {
     "exchange": Work(part_share=1.0),
-    "outside": Work(part_share=1.0, look_min=3, look_sure=0.97),
+    "outside": Work(part_share=1.0, look_min=3, look_sure=0.97, look_reach=False),
     "reseal": Work(part_share=0.15),
     "clean": Work(part_share=0.05),
     "refit": Work(minutes=20, material=5, look_min=3, look_sure=0.95),

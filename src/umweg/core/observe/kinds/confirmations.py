@@ -145,7 +145,8 @@ def _sureness(mode: FaultMode, severity: Array | float) -> Array | float:
 def look_minutes(circuit: Circuit, fault: Fault) -> float:
     """How long the look takes: getting there, and the part in hand where it hides inside."""
     service = circuit.component(fault.component_id).service
-    outside = WORKS[fault.mode.work].look_min
-    if outside is not None:
-        return min(service.access_min, 10.0) + outside
+    work = WORKS[fault.mode.work]
+    if work.look_min is not None:
+        reach_min = min(service.access_min, 10.0) if work.look_reach else 0.0
+        return reach_min + work.look_min
     return service.access_min + 0.7 * service.replace_min
