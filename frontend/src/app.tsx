@@ -2,6 +2,7 @@ import { BrowserRouter, Link, Route, Routes } from "react-router";
 import { ComplaintPage } from "./features/complaint/ComplaintPage";
 import { JobPage } from "./features/job/JobPage";
 import { JobsPage } from "./features/jobs/JobsPage";
+import { ReportPage } from "./features/report/ReportPage";
 
 export function App() {
   return (
@@ -10,6 +11,7 @@ export function App() {
         <Route path="/" element={<JobsPage />} />
         <Route path="/jobs/:jobId" element={<JobPage />} />
         <Route path="/jobs/:jobId/complaint" element={<ComplaintPage />} />
+        <Route path="/jobs/:jobId/report" element={<ReportPage />} />
         <Route
           path="*"
           element={

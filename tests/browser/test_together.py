@@ -139,7 +139,9 @@ def test_the_map_is_one_stop_and_its_points_have_names(page: Page, address: str)
     assert all(re.match(r"Test point M\d, \S.*, -?[\d.]+ (bar|V)", name) for name in names)
 
 
-@pytest.mark.parametrize("where", ["jobs", "bench", "suspects", "record", "complaint"])
+@pytest.mark.parametrize(
+    "where", ["jobs", "bench", "suspects", "record", "complaint", "make safe", "trace", "report"]
+)
 def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str) -> None:
     open_bench(page, address, SERIAL)
     expect(page.locator("section[aria-label='Next step']")).to_be_visible(timeout=30_000)
@@ -149,8 +151,13 @@ def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str
     elif where == "complaint":
         page.get_by_role("link", name="Complaint").click()
         page.get_by_role("group", name="Packer blade out (pack)").wait_for()
+    elif where == "report":
+        page.get_by_role("link", name="Report").click()
+        page.get_by_role("heading", name="Finding").wait_for()
     elif where != "bench":
         page.get_by_role("tab", name=re.compile(where, re.I)).click()
+    if where in ("make safe", "trace"):
+        page.get_by_role("region", name=re.compile(where, re.I)).wait_for(timeout=30_000)
     page.evaluate(AXE.read_text())
     found = page.evaluate("axe.run({ resultTypes: ['violations'] })")
     broken = [

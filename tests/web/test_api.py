@@ -1,5 +1,7 @@
 """The API on a real PostgreSQL: entries are kept once, corrected by superseding, never lost."""
 
+import csv
+import io
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -13,10 +15,12 @@ from sqlalchemy.orm import Session
 
 from tests.web.conftest import WorkOff, demo
 from umweg.core.errors import CircuitError
+from umweg.core.observe.job import read_job
 from umweg.db import store
 from umweg.db.migrate import alembic_config
 from umweg.library import load_circuit
 from umweg.web.app import create_app
+from umweg.web.exports import _plain
 
 READING: dict[str, Any] = {
     "kind": "reading",
@@ -412,3 +416,36 @@ def test_the_ways_of_a_circuit(client: TestClient) -> None:
     assert "blade_section" in way
     parts = {p["component"]: p["moves"] for p in found["trace"]["parts"]}
     assert set(parts["tailgate_section"]) == {"tailgate.raise", "tailgate.lower"}
+
+
+def test_a_job_comes_out_as_the_file_that_the_command_line_reads(client: TestClient) -> None:
+    job = job_id(client)
+    post(client, job, READING)
+    answer = client.get(f"/api/jobs/{job}/export")
+    assert answer.status_code == 200
+    back = read_job(answer.content)
+    assert back.circuit == "packer_truck"
+    shown = client.get(f"/api/jobs/{job}").json()
+    standing = [e for e in shown["entries"] if e["standing"]]
+    assert [o.id for o in back.observations] == [e["id"] for e in standing]
+    assert back.observations[-1].model_dump(mode="json", exclude={"id"}) == {
+        **{k: v for k, v in standing[-1]["data"].items() if k != "id"}
+    }
+    assert {i.id for i in back.instruments}
+
+
+def test_readings_come_out_as_a_table_and_formulas_as_text(client: TestClient) -> None:
+    job = job_id(client)
+    kept = post(client, job, {**READING, "repeats": [184.0, 185.5]}).json()["entry"]
+    post(client, job, {"kind": "withdrawal", "reason": ""}, supersedes=kept["id"])
+    answer = client.get(f"/api/jobs/{job}/readings.csv")
+    assert answer.headers["content-type"].startswith("text/csv")
+    assert "attachment" in answer.headers["content-disposition"]
+    rows = list(csv.DictReader(io.StringIO(answer.text)))
+    assert rows[-1]["standing"] == "no"
+    assert rows[-1]["repeats"] == "184 185.5"
+    assert rows[-1]["unit_base"] == "bar"
+    assert float(rows[-1]["value"]) == READING["value"]
+    assert client.get(f"/api/jobs/{uuid.uuid4()}/readings.csv").status_code == 404
+    assert _plain("=1+1") == "'=1+1"
+    assert _plain(-3.5) == -3.5

@@ -237,6 +237,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description The job as ``umweg-job/1``, as ``./umweg diagnose`` reads it; what was withdrawn is left out.
+         */
+        get: operations["export_api_jobs__job_id__export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/readings.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Readings
+         * @description Every reading as a table, the corrected ones too, with ``standing`` to tell them apart.
+         */
+        get: operations["readings_api_jobs__job_id__readings_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -654,6 +694,36 @@ export interface components {
             point: string;
         };
         /**
+         * Job
+         * @description Everything ``diagnose`` needs besides the circuit itself.
+         */
+        Job: {
+            /**
+             * Circuit
+             * @description id of a library circuit, or a path beside this file
+             */
+            circuit: string;
+            /** Complaint */
+            complaint: string;
+            /**
+             * Format
+             * @constant
+             */
+            format: "umweg-job/1";
+            /** Id */
+            id: string;
+            /** Instruments */
+            instruments?: components["schemas"]["Instrument"][];
+            /**
+             * Labour Per Min
+             * @default 1.5
+             */
+            labour_per_min: number;
+            machine: components["schemas"]["MachineCard"];
+            /** Observations */
+            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"])[];
+        };
+        /**
          * JobCard
          * @description One line of the list of jobs.
          */
@@ -797,6 +867,34 @@ export interface components {
              * @enum {string}
              */
             look: "clear" | "foamy" | "milky" | "dark";
+        };
+        /**
+         * MachineCard
+         * @description Which machine of whose, and its hours.
+         */
+        MachineCard: {
+            /**
+             * Hours
+             * @default 0
+             */
+            hours: number;
+            /** Name */
+            name: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Recent Work
+             * @default
+             */
+            recent_work: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
         };
         /**
          * MachineState
@@ -2343,6 +2441,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StripView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    export_api_jobs__job_id__export_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    readings_api_jobs__job_id__readings_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description The host is not this application's */

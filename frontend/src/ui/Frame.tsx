@@ -14,8 +14,8 @@ export function Frame({
   children: ReactNode;
 }) {
   return (
-    <div className="flex h-full flex-col">
-      <header className="flex min-h-14 items-center gap-4 border-ink border-b-2 bg-card px-4">
+    <div className="flex h-full flex-col print:block">
+      <header className="flex print:hidden min-h-14 items-center gap-4 border-ink border-b-2 bg-card px-4">
         <Link
           to="/"
           className="flex min-h-11 items-center gap-2 font-bold"

@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 
 from umweg.db import store
 from umweg.db.session import THREADS, libpq_address, make_engine
-from umweg.web import circuits, events, jobs, work, workshop
+from umweg.web import circuits, events, exports, jobs, work, workshop
 from umweg.web.guards import LOOPBACK, Guards
 from umweg.web.problems import handle_errors
 from umweg.web.rankings import Rankings
@@ -49,7 +49,14 @@ def create_app(
         app.state.queue.close()
 
     app = FastAPI(title="Umweg", version="1", lifespan=lifespan, docs_url=None, redoc_url=None)
-    for router in (workshop.router, jobs.router, circuits.router, events.router, work.router):
+    for router in (
+        workshop.router,
+        jobs.router,
+        exports.router,
+        circuits.router,
+        events.router,
+        work.router,
+    ):
         app.include_router(router)
     handle_errors(app)
     app.add_middleware(Guards, hosts=tuple(hosts))

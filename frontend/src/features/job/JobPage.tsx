@@ -452,12 +452,17 @@ export function JobPage() {
       title={job.data?.machine.name ?? "Job"}
       subtitle={job.data?.complaint}
       actions={
-        <Link
-          to={`/jobs/${jobId}/complaint`}
-          className="grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold"
-        >
-          Complaint
-        </Link>
+        <nav aria-label="Pages of the job" className="flex gap-2">
+          {["Complaint", "Report"].map((page) => (
+            <Link
+              key={page}
+              to={`/jobs/${jobId}/${page.toLowerCase()}`}
+              className="grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold"
+            >
+              {page}
+            </Link>
+          ))}
+        </nav>
       }
     >
       {(error ?? answer.error) && (

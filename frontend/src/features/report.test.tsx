@@ -1,0 +1,92 @@
+import { cleanup, render, screen } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Entry, EntryData, Job, Schematic, Workshop } from "../api/client";
+import { Report, standing } from "./report/ReportPage";
+
+afterEach(cleanup);
+
+const entry = (id: string, data: EntryData, more: Partial<Entry> = {}): Entry => ({
+  id,
+  sequence: Number(id),
+  data,
+  words: `Words of ${id}`,
+  supersedes: null,
+  standing: true,
+  value_base: null,
+  unit_base: null,
+  verdict: null,
+  author: "",
+  created_at: "2026-03-04T10:00:00Z",
+  ...more,
+});
+
+const reading: EntryData = {
+  kind: "reading",
+  id: "new",
+  point: "gauge",
+  quantity: "pressure_bar",
+  state: "stalled",
+  value: 133,
+  unit: "bar",
+};
+
+const job = {
+  id: "j",
+  machine: { name: "Kessa R18", owner: "Stadtbetrieb", serial: "R18", hours: 6240 },
+  complaint: "Blade stalls.",
+  created_at: "2026-03-04T10:00:00Z",
+  entries: [
+    entry("1", {
+      kind: "behaviour",
+      id: "b",
+      function: "blade",
+      move: "out",
+      how: "weak",
+      when: "warm",
+    }),
+    entry("2", reading, {
+      value_base: 133.1,
+      unit_base: "bar",
+      verdict: { word: "low", low: 178, high: 190, source: "sheet" },
+    }),
+    entry("3", reading, { standing: false, words: "Taken back" }),
+    entry("4", { kind: "acceptance", reading: "2", reason: "old machine" }),
+  ],
+  decision: {
+    kind: "decision",
+    component: "relief",
+    mode: "set_low",
+    share: 0.97,
+    action: "Set it.",
+  },
+} as unknown as Job;
+const workshop = { name: "Werkstatt Ostkai" } as Workshop;
+const schematic = {
+  parts: [{ id: "relief", label: "Port relief", location: "left of the block" }],
+} as unknown as Schematic;
+
+describe("the report", () => {
+  it("tells the customer finding, readings and what was accepted, and no odds", () => {
+    const { container } = render(
+      <Report job={job} workshop={workshop} schematic={schematic} full={false} />,
+    );
+    expect(screen.getByText("Port relief")).toBeTruthy();
+    expect(screen.getByText(/178 … 190 bar/)).toBeTruthy();
+    expect(screen.getByText("Accepted: old machine")).toBeTruthy();
+    expect(container.textContent).not.toContain("97");
+    expect(container.textContent).not.toContain("Taken back");
+  });
+
+  it("shows the shop everything, the corrected entries too", () => {
+    render(<Report job={job} workshop={workshop} schematic={schematic} full />);
+    expect(screen.getByText("Taken back").className).toContain("line-through");
+  });
+
+  it("says so where the cause is not isolated", () => {
+    render(
+      <Report job={{ ...job, decision: null }} workshop={workshop} schematic={schematic} full />,
+    );
+    expect(screen.getByText(/not isolated yet/)).toBeTruthy();
+    expect(standing(job, "reading").map((e) => e.id)).toEqual(["2"]);
+  });
+});

@@ -1,0 +1,122 @@
+"""A job as files: the document that the command line reads, and its readings as a table."""
+
+import csv
+import io
+from uuid import UUID
+
+from fastapi import APIRouter, Response
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.errors import UmwegError
+from umweg.core.observe.job import Job, MachineCard
+from umweg.core.observe.kinds.base import resolve_state
+from umweg.core.observe.kinds.readings import Reading, measured
+from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.db.entries import Record, record_of
+from umweg.db.models import JobRow
+from umweg.web.context import Context, ContextOf
+from umweg.web.problems import READS
+
+router = APIRouter(prefix="/api/jobs", tags=["exports"])
+
+COLUMNS = (
+    "sequence",
+    "time",
+    "quantity",
+    "place",
+    "state",
+    "value",
+    "unit",
+    "value_base",
+    "unit_base",
+    "repeats",
+    "instrument",
+    "standing",
+)
+STARTS_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+@router.get("/{job_id}/export", responses=READS)
+def export(job_id: UUID, context: ContextOf) -> Job:
+    """The job as ``umweg-job/1``, as ``./umweg diagnose`` reads it; what was withdrawn is left out."""
+    row = context.store.job(job_id)
+    return job_document(context, row, record_of(row.entries))
+
+
+@router.get(
+    "/{job_id}/readings.csv",
+    response_class=Response,
+    responses={**READS, 200: {"content": {"text/csv": {"schema": {"type": "string"}}}}},
+)
+def readings(job_id: UUID, context: ContextOf) -> Response:
+    """Every reading as a table, the corrected ones too, with ``standing`` to tell them apart."""
+    row = context.store.job(job_id)
+    circuit = context.circuit(row.circuit_revision)
+    content = readings_csv(circuit, record_of(row.entries))
+    name = f"readings-{row.id}.csv"
+    return Response(
+        content,
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
+
+
+def job_document(context: Context, row: JobRow, record: Record) -> Job:
+    """A job's standing observations with its machine and the shop's kit."""
+    machine, store = row.machine, context.store
+    return Job(
+        format="umweg-job/1",
+        id=row.reference or str(row.id),
+        circuit=row.circuit_revision.circuit_id,
+        machine=MachineCard(
+            name=machine.name,
+            owner=machine.owner,
+            serial=machine.serial,
+            hours=machine.hours,
+            recent_work=machine.recent_work,
+        ),
+        complaint=row.complaint,
+        labour_per_min=store.workshop.labour_per_min,
+        instruments=list(store.instruments),
+        observations=record.observations,
+    )
+
+
+def readings_csv(circuit: Circuit, record: Record) -> str:
+    """All readings, one a line, with the units in columns of their own."""
+    buffer = io.StringIO()
+    table = csv.DictWriter(buffer, COLUMNS)
+    table.writeheader()
+    for entry, data in record.entries:
+        if not isinstance(data, Reading):
+            continue
+        line: dict[str, object] = {
+            "sequence": entry.sequence,
+            "time": entry.created_at.isoformat(timespec="seconds"),
+            "value": data.value,
+            "unit": data.unit,
+            "repeats": " ".join(f"{r:g}" for r in data.repeats),
+            "instrument": data.instrument or "",
+            "standing": "yes" if entry.id in record.standing else "no",
+        }
+        try:
+            quantity, value = measured(circuit, data)
+            line |= {
+                "quantity": quantity.kind,
+                "place": quantity.place,
+                "state": resolve_state(circuit, data.state).label,
+                "value_base": f"{value:.6g}",
+                "unit_base": UNIT_OF_KIND[quantity.kind],
+            }
+        except UmwegError:
+            # It fits the machine no longer; it is written as it was taken.
+            line["quantity"] = "does not fit the machine"
+        table.writerow({name: _plain(value) for name, value in line.items()})
+    return buffer.getvalue()
+
+
+def _plain(value: object) -> object:
+    """A text that a spreadsheet would take for a formula is marked as text."""
+    if isinstance(value, str) and value.startswith(STARTS_FORMULA):
+        return f"'{value}"
+    return value
