@@ -2,6 +2,7 @@
 
 import json
 import os
+import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -18,6 +19,16 @@ from umweg.service.logs import set_up_logs
 
 os.environ.setdefault("UMWEG_LOG", "error")
 set_up_logs()
+
+
+def pytest_sessionstart() -> None:
+    """What an earlier session in this process has worked out is not this one's: changed code is
+    tried in processes that have run the tests before."""
+    for name, module in list(sys.modules.items()):
+        if name.startswith("tests."):
+            for value in list(vars(module).values()):
+                if hasattr(value, "cache_clear"):
+                    value.cache_clear()
 
 
 @pytest.fixture(scope="session")
