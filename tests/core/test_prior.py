@@ -121,3 +121,24 @@ def test_the_history_changes_the_ranking_and_the_healthy_share_stays() -> None:
         keys = [h.key for h in ranking.population.hypotheses]
         shares.append(ranking.shares[keys.index("tailgate_left:hoses_crossed")])
     assert shares[1] > 4 * shares[0]
+
+
+def test_after_a_repair_the_machine_is_in_order_as_surely_as_the_decision_was(
+    packer_doctor: Diagnostician,
+) -> None:
+    exhibits = packer_doctor.exhibits
+    population = exhibits.suspects.population
+    members = {h.key: m for h, m in zip(population.hypotheses, population.members, strict=True)}
+
+    def share(history: History, key: str) -> float:
+        return float(np.exp(log_prior(exhibits, history=history))[members[key]].sum())
+
+    repaired = History(renewed=("main_relief",), cured=0.9)
+    assert np.exp(log_prior(exhibits, history=repaired)).sum() == pytest.approx(1.0)
+    assert share(repaired, "healthy") == pytest.approx(0.9)
+    assert share(History(renewed=("main_relief",), cured=1.0), "healthy") == pytest.approx(0.95)
+    # What was renewed is seldom at fault again; the others keep their order.
+    plain = History()
+    was = share(plain, "main_relief:set_low") / share(plain, "pump:worn")
+    now = share(repaired, "main_relief:set_low") / share(repaired, "pump:worn")
+    assert now == pytest.approx(was / 10, rel=1e-6)

@@ -449,3 +449,30 @@ def test_readings_come_out_as_a_table_and_formulas_as_text(client: TestClient) -
     assert client.get(f"/api/jobs/{uuid.uuid4()}/readings.csv").status_code == 404
     assert _plain("=1+1") == "'=1+1"
     assert _plain(-3.5) == -3.5
+
+
+def test_a_repair_begins_a_new_epoch_of_the_machine(client: TestClient) -> None:
+    job = job_id(client)
+    before = client.get(f"/api/jobs/{job}/diagnosis").json()["question"]
+    decision = {
+        "kind": "decision",
+        "component": "blade_relief_a",
+        "mode": "set_low",
+        "share": 0.9,
+        "action": "Set it.",
+    }
+    assert post(client, job, decision).status_code == 201
+    repair = {"kind": "repair", "component": "blade_relief_a", "mode": "set_low", "text": "Set."}
+    kept = post(client, job, repair).json()
+    assert kept["entry"]["words"] == "Repaired: Port relief, blade extend. Set."
+    assert kept["answer"]["question"] != before
+    # Nothing that was read of the machine as it was is weighed any more.
+    assert client.get(f"/api/jobs/{job}/export").json()["observations"] == []
+    added = post(client, job, READING).json()
+    assert len(client.get(f"/api/jobs/{job}/export").json()["observations"]) == 1
+    shown = {s["key"]: s["share"] for s in added["answer"]["diagnosis"]["suspects"]}
+    assert shown["healthy"] > 0.3
+    wrong = {**repair, "component": "flux_capacitor"}
+    assert post(client, job, wrong).status_code == 422
+    post(client, job, {"kind": "withdrawal", "reason": ""}, supersedes=kept["entry"]["id"])
+    assert len(client.get(f"/api/jobs/{job}/export").json()["observations"]) > 1

@@ -194,6 +194,8 @@ export function wordsOf(data: EntryData): string {
       return "Withdrawn";
     case "decision":
       return `Isolated: ${data.action}`;
+    case "repair":
+      return `Repaired: ${data.text}`;
     case "acceptance":
       return `Accepted outside specification: ${data.reason}`;
     default:

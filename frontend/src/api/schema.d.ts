@@ -553,7 +553,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1038,7 +1038,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -1270,6 +1270,28 @@ export interface components {
             net: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Repair
+         * @description What was done to the machine: with it a new epoch begins.
+         *
+         *     Readings after it speak of the machine as it is now, those before of the one that was.
+         */
+        Repair: {
+            /** Component */
+            component: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "repair";
+            /**
+             * Mode
+             * @default
+             */
+            mode: string;
+            /** Text */
+            text: string;
         };
         /**
          * RepairView

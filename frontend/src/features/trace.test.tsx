@@ -45,6 +45,7 @@ const trace: CircuitTrace = {
 
 const told = (fn: string, how: string, standing = true): ShownEntry =>
   ({
+    sequence: 1,
     standing,
     data: { kind: "behaviour", id: "x", function: fn, move: "up", how, when: "warm" },
   }) as unknown as ShownEntry;

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from umweg.core.observe.history import History
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.observations import OBSERVATIONS, AnyObservation, Observation
 from umweg.db.models import EntryRow
@@ -48,6 +49,18 @@ class Decision(EntryDocument):
     action: str = Field(min_length=1, max_length=2000)
 
 
+class Repair(EntryDocument):
+    """What was done to the machine: with it a new epoch begins.
+
+    Readings after it speak of the machine as it is now, those before of the one that was.
+    """
+
+    kind: Literal["repair"] = "repair"
+    component: str = Field(max_length=60)
+    mode: str = Field(default="", max_length=60)
+    text: str = Field(min_length=1, max_length=2000)
+
+
 class Note(EntryDocument):
     """Anything worth keeping."""
 
@@ -63,11 +76,15 @@ class Withdrawal(EntryDocument):
 
 
 EntryData = Annotated[
-    AnyObservation | MakeSafe | Acceptance | Decision | Note | Withdrawal,
+    AnyObservation | MakeSafe | Acceptance | Decision | Repair | Note | Withdrawal,
     Field(discriminator="kind"),
 ]
 ENTRY: TypeAdapter[EntryData] = TypeAdapter(EntryData)
 OBSERVATION_KINDS = tuple(str(kind.model_fields["kind"].default) for kind in OBSERVATIONS)
+
+
+UNDECIDED_CURE = 0.5
+"""How sure a repair is that no decision was written down for."""
 
 
 @dataclass(frozen=True)
@@ -80,13 +97,47 @@ class Record:
     """The entries that still count: neither superseded nor withdrawn."""
 
     @property
+    def repairs(self) -> list[Repair]:
+        """What was repaired, in order."""
+        return [
+            data
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Repair)
+        ]
+
+    @property
+    def epoch(self) -> int:
+        """Sequence of the last repair; what came before speaks of the machine that was."""
+        found = [
+            row.sequence
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Repair)
+        ]
+        return found[-1] if found else 0
+
+    @property
     def observations(self) -> list[Observation]:
-        """The observations that still count, each with its entry's id."""
+        """The observations of the machine as it is now, each with its entry's id."""
         return [
             data.model_copy(update={"id": str(row.id)})
             for row, data in self.entries
-            if row.id in self.standing and isinstance(data, Observed)
+            if row.id in self.standing and isinstance(data, Observed) and row.sequence > self.epoch
         ]
+
+    def history(self, hours: float, recent_work: str) -> History:
+        """What is known of the machine before what counts now was observed."""
+        repairs = self.repairs
+        before = [
+            data.share
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Decision) and row.sequence < self.epoch
+        ]
+        return History(
+            hours=hours,
+            recent_work=recent_work,
+            renewed=tuple(dict.fromkeys(r.component for r in repairs)),
+            cured=(before[-1] if before else UNDECIDED_CURE) if repairs else 0.0,
+        )
 
     @property
     def decision(self) -> Decision | None:

@@ -21,7 +21,15 @@ from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.core.observe.weights import noise_sd
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.db import kept
-from umweg.db.entries import ENTRY, Acceptance, Decision, EntryData, Withdrawal, record_of
+from umweg.db.entries import (
+    ENTRY,
+    Acceptance,
+    Decision,
+    EntryData,
+    Repair,
+    Withdrawal,
+    record_of,
+)
 from umweg.db.models import AnswerRow, EntryRow, JobRow
 from umweg.db.store import JobLine, JobsWanted, NewEntry, NotFoundError
 from umweg.web.context import Context, ContextOf
@@ -99,8 +107,8 @@ def diagnosis(job_id: UUID, context: ContextOf) -> AnswerView:
     """Suspects, reasons and next steps as the job stands, as far as they are known."""
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
-    seen = record_of(row.entries).observations
-    known = ask(context.session, row.id, question_of(context.store, row, seen))
+    question = question_of(context.store, row, record_of(row.entries))
+    known = ask(context.session, row.id, question)
     context.session.commit()
     context.session.close()
     return _answer(context, suspects, job_id, known)
@@ -130,7 +138,7 @@ def add_entry(
         ),
     )
     record = record_of(row.entries)
-    known = ask(context.session, row.id, question_of(store, row, record.observations))
+    known = ask(context.session, row.id, question_of(store, row, record))
     kept.tell(context.session, "entry", row.id)
     data = ENTRY.validate_python(entry.document)
     view = _entry_view(
@@ -149,8 +157,9 @@ def doubts(job_id: UUID, reading: Reading, context: ContextOf) -> Doubts:
     """
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
-    observations = record_of(row.entries).observations
-    question = question_of(context.store, row, observations)
+    record = record_of(row.entries)
+    observations = record.observations
+    question = question_of(context.store, row, record)
     kit, history = question.instruments, question.history
     exhibits = context.rankings.exhibits(suspects, question.circuit_sha256)
     context.session.close()
@@ -168,8 +177,9 @@ def strip(job_id: UUID, entry_id: UUID, context: ContextOf) -> StripView:
     """A reading beside what the healthy machine and each suspect predicted without it."""
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
-    observations = record_of(row.entries).observations
-    question = question_of(context.store, row, observations)
+    record = record_of(row.entries)
+    observations = record.observations
+    question = question_of(context.store, row, record)
     sha256, kit, history = question.circuit_sha256, question.instruments, question.history
     context.session.close()
     reading = next((o for o in observations if o.id == str(entry_id)), None)
@@ -198,7 +208,7 @@ def _check_entry(suspects: Suspects, row: JobRow, data: EntryData) -> None:
         data.check(suspects)
     if isinstance(data, Acceptance) and data.reading not in {e.id for e in row.entries}:
         raise ObservationError(f"the job has no reading {data.reading} to accept")
-    if isinstance(data, Decision):
+    if isinstance(data, Decision | Repair):
         known = {c.id for c in suspects.circuit.components}
         if data.component not in known:
             raise ObservationError(f"the machine has no component “{data.component}”")
@@ -323,6 +333,8 @@ def _words(circuit: Circuit, data: EntryData) -> str:
             return f"Does not fit the machine: {error.message}"
     if isinstance(data, Decision):
         return f"Isolated: {circuit.component(data.component).label}. {data.action}"
+    if isinstance(data, Repair):
+        return f"Repaired: {circuit.component(data.component).label}. {data.text}"
     if isinstance(data, Acceptance):
         return f"Accepted outside specification: {data.reason}"
     if isinstance(data, Withdrawal):

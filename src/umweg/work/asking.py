@@ -1,6 +1,5 @@
 """Asking about a job: its question, what is known of the answer, and what is still to be done."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -9,10 +8,8 @@ from sqlalchemy.orm import Session
 
 from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.report import DiagnosisView
-from umweg.core.observe.history import History
-from umweg.core.observe.observations import Observation
 from umweg.db import kept
-from umweg.db.entries import record_of
+from umweg.db.entries import Record, record_of
 from umweg.db.models import JobRow
 from umweg.db.store import JobsWanted, Store
 from umweg.work.model import model_version
@@ -33,15 +30,15 @@ class Known:
         return self.diagnosis is not None or self.trouble is not None
 
 
-def question_of(store: Store, row: JobRow, observations: Sequence[Observation]) -> Question:
-    """The question about a job's circuit, with the shop's kit, after some observations."""
+def question_of(store: Store, row: JobRow, record: Record) -> Question:
+    """The question about a job's circuit, with the shop's kit, as the job stands."""
     return Question(
         circuit_sha256=row.circuit_revision.sha256,
         model=model_version(),
         instruments=tuple(store.instruments),
         labour_per_min=store.workshop.labour_per_min,
-        history=History(hours=row.machine.hours, recent_work=row.machine.recent_work),
-        observations=tuple(observations),
+        history=record.history(row.machine.hours, row.machine.recent_work),
+        observations=tuple(record.observations),
     )
 
 
@@ -62,7 +59,7 @@ def ask_about_open(store: Store, most: int = 200) -> list[tuple[UUID, Known]]:
 def ask_again(store: Store, job_id: UUID) -> Known:
     """Ask about a job as it stands, whatever was asked before."""
     row = store.job(job_id)
-    question = question_of(store, row, record_of(row.entries).observations)
+    question = question_of(store, row, record_of(row.entries))
     return ask(store.session, job_id, question)
 
 

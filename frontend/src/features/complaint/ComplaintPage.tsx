@@ -8,6 +8,7 @@ import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice } from "../../ui/primitives";
 import { HOW, type How, OIL, type OilLook, WHEN, type When } from "../../words";
+import { sinceRepair } from "../prove/epoch";
 
 type Behaviour = Schemas["Behaviour"];
 
@@ -31,7 +32,8 @@ export function ComplaintPage() {
   const pending = usePending(jobId);
   useEvents(jobId);
   const [when, setWhen] = useState<When>("warm");
-  const entries = withPending(job.data?.entries ?? [], pending.items);
+  // After a repair the words are about the machine as it is now; those before stay as they are.
+  const entries = sinceRepair(withPending(job.data?.entries ?? [], pending.items));
   const oil = entries.findLast((e) => e.standing && e.data.kind === "oil");
 
   const tell = (functionId: string, move: string, how: How) => {

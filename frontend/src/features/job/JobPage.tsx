@@ -30,6 +30,7 @@ import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice, Select } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
+import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
 import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
 import { StepPanel, stepKey } from "../step/StepPanel";
@@ -343,7 +344,16 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
               </div>
             )}
           </Tabs.Content>
-          <Tabs.Content value="record">
+          <Tabs.Content value="record" className="grid gap-3">
+            <ProvePanel
+              job={job}
+              entries={entries}
+              workshop={workshop}
+              schematic={schematic}
+              conditions={(id) => conditionsOf(schematic, id)}
+              onAdd={keep}
+              onDoubt={(reading) => api.doubts(job.id, reading).then((found) => found.doubts)}
+            />
             <RecordPanel job={job} entries={entries} suspects={newest.suspects} onAdd={keep} />
           </Tabs.Content>
         </div>

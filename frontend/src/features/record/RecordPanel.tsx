@@ -20,7 +20,7 @@ function ReadingStrip({ job, entry, suspects }: { job: Job; entry: Entry; suspec
     queryKey: ["strip", entry.id, job.entries.length],
     queryFn: () => api.strip(job.id, entry.id),
     // Until it is worked out the server says so; it is asked again by itself.
-    refetchInterval: (query) => (query.state.error ? 1500 : false),
+    refetchInterval: (query) => (query.state.error?.message.includes("worked out") ? 1500 : false),
   });
   const titles = new Map(suspects.map((s) => [s.key, s]));
   if (strip.error) return <p className="text-sm">{strip.error.message}</p>;

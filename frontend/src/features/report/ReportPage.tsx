@@ -149,6 +149,11 @@ export function Report({
       <Section title="Finding">
         <Finding job={job} schematic={schematic} />
       </Section>
+      {standing(job, "repair").length > 0 && (
+        <Section title="Done">
+          <Words entries={standing(job, "repair")} />
+        </Section>
+      )}
       <Section title="Measured">
         <Readings job={job} />
       </Section>

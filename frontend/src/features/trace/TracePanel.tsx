@@ -1,6 +1,7 @@
 import type { CircuitTrace, MoveTrace, Schematic, Station } from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
 import { Notice, Select } from "../../ui/primitives";
+import { sinceRepair } from "../prove/epoch";
 
 /** Parts and nets that a traced move lights up on the map. */
 export interface Lit {
@@ -30,7 +31,7 @@ export function litBy(move: MoveTrace, schematic: Schematic): Lit {
 export function complaintOf(entries: ShownEntry[]): { bad: Set<string>; good: Set<string> } {
   const bad = new Set<string>();
   const good = new Set<string>();
-  for (const { data, standing } of entries) {
+  for (const { data, standing } of sinceRepair(entries)) {
     if (!standing || data.kind !== "behaviour") continue;
     (data.how === "as_usual" ? good : bad).add(`${data.function}.${data.move}`);
   }

@@ -31,6 +31,9 @@ AIR_AFTER_WORK = 2.0
 OIL_WORDS = frozenset({"oil", "refilled", "filled", "topped", "drained"})
 OIL_AFTER_FILLING = 6.0
 USUAL_HOURS = 5000.0
+RENEWED = 0.1
+"""How likely what was just renewed is at fault, against before: the wrong part, or fitted wrong."""
+SUREST_CURE = 0.95
 UNKNOWN = History()
 COMMON = frozenset(
     {
@@ -79,6 +82,8 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
         factor *= AIR_AFTER_WORK
     if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
         factor *= OIL_AFTER_FILLING
+    if fault.component_id in history.renewed:
+        factor *= RENEWED
     if history.hours > 0 and fault.mode.work in ("exchange", "reseal"):
         factor *= float(np.clip(0.5 + history.hours / USUAL_HOURS / 2, 0.5, 2.0))
     return factor
@@ -121,6 +126,12 @@ def log_prior(exhibits: Exhibits, seen: Array | None = None, history: History = 
     if after > 0.0:
         weight[faulty] *= before / after
     weight[~faulty] = np.exp(population.log_prior[~faulty])
+    if history.cured > 0.0 and after > 0.0:
+        # A machine after its repair is not one that was brought in: it is in order as surely as
+        # the decision was.
+        cured = min(history.cured, SUREST_CURE)
+        weight[faulty] *= (1.0 - cured) / float(weight[faulty].sum())
+        weight[~faulty] *= cured / float(weight[~faulty].sum())
     result: Array = np.log(weight)
     return result
 

@@ -2,11 +2,16 @@
 
 from pydantic import Field
 
-from umweg.core.circuit.document import Document, LongText
+from umweg.core.circuit.document import Document, LongText, Text
 
 
 class History(Document):
-    """A machine's hours, and work done on it lately in somebody's words."""
+    """A machine's hours, work done on it lately in somebody's words, and what this job repaired.
+
+    ``cured`` is how sure the decision was that the repair ends it; 0 where nothing was repaired.
+    """
 
     hours: float = Field(default=0, ge=0)
     recent_work: LongText = ""
+    renewed: tuple[Text, ...] = Field(default=(), max_length=200)
+    cured: float = Field(default=0, ge=0, le=1)
