@@ -283,8 +283,8 @@ def trace(
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Where the oil of each move goes, what holds each valve, and what moves share."""
-    from umweg.core.trace.trace import Station
     from umweg.core.trace.trace import trace as find
+    from umweg.core.trace.way_views import Station
 
     document = _circuit(circuit)
     if function is not None and move is not None and move not in document.function(function).moves:

@@ -6,7 +6,8 @@ from functools import cache
 import pytest
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.make_safe import SafePlan, make_safe
+from umweg.core.diagnose.make_safe import make_safe
+from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.predict import Predictor

@@ -5,7 +5,8 @@ from functools import cache
 import pytest
 
 from umweg.core.components import component_type
-from umweg.core.trace.trace import CircuitTrace, MoveTrace, shared_by, trace
+from umweg.core.trace.trace import shared_by, trace
+from umweg.core.trace.way_views import CircuitTrace, MoveTrace
 from umweg.library import circuit_ids, load_circuit
 
 

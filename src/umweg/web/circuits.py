@@ -8,11 +8,11 @@ from fastapi import APIRouter, Path
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
 from umweg.core.components.base import ACROSS_UNIT, Port
-from umweg.core.diagnose.make_safe import SafePlan
+from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.errors import StateError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
-from umweg.core.trace.trace import CircuitTrace
-from umweg.web.context import ContextOf
+from umweg.core.trace.way_views import CircuitTrace
+from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS
 from umweg.web.schemas import (
     LARGEST_ID,
@@ -166,27 +166,28 @@ def make_safe(revision_id: RevisionId, context: ContextOf) -> SafeView:
 
     Played on the machine as documented and with every single fault.
     """
-    revision = context.store.revision(revision_id)
-    context.session.close()
-    try:
-        arrays = context.rankings.kept(revision.sha256, SAFE)
-    except NotPlayedError:
-        want_played(context.queue, revision.sha256)
-        return SafeView(pending=True, plan=None)
-    return SafeView(pending=False, plan=SafePlan.model_validate_json(document_of(arrays)))
+    found = _document(context, revision_id, SAFE)
+    plan = None if found is None else SafePlan.model_validate_json(found)
+    return SafeView(pending=plan is None, plan=plan)
 
 
 @router.get("/{revision_id}/trace", responses=READS)
 def traced(revision_id: RevisionId, context: ContextOf) -> TraceView:
     """Where the oil of each move goes, what holds each valve there, and what moves share."""
+    found = _document(context, revision_id, TRACE)
+    ways = None if found is None else CircuitTrace.model_validate_json(found)
+    return TraceView(pending=ways is None, trace=ways)
+
+
+def _document(context: Context, revision_id: int, name: str) -> bytes | None:
+    """A document that workers keep for a circuit; when it is not there it is asked for."""
     revision = context.store.revision(revision_id)
     context.session.close()
     try:
-        arrays = context.rankings.kept(revision.sha256, TRACE)
+        return document_of(context.rankings.kept(revision.sha256, name))
     except NotPlayedError:
         want_played(context.queue, revision.sha256)
-        return TraceView(pending=True, trace=None)
-    return TraceView(pending=False, trace=CircuitTrace.model_validate_json(document_of(arrays)))
+        return None
 
 
 def _hypothesis(suspects: Suspects, key: str | None) -> int:

@@ -7,10 +7,10 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from umweg.core.components.base import Domain, LineKind, Side
-from umweg.core.diagnose.make_safe import SafePlan
 from umweg.core.diagnose.report import BandView, DiagnosisView
+from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.observe.instruments import Instrument
-from umweg.core.trace.trace import CircuitTrace
+from umweg.core.trace.way_views import CircuitTrace
 from umweg.db.entries import Decision, EntryData
 
 LARGEST_ID = 2**31 - 1

@@ -9,7 +9,6 @@ the one that keeps a load up. Where one of them would still hold pressure, that 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +18,15 @@ from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.hazards import cause_words
 from umweg.core.diagnose.opening import AT_REST_C, HOLDS_ABOVE_BAR, LETS_GO_BELOW
-from umweg.core.diagnose.report import View
+from umweg.core.diagnose.safe_plan import (
+    LeverView,
+    LiveLine,
+    Release,
+    Remains,
+    SafePlan,
+    SafeStep,
+    StepKind,
+)
 from umweg.core.errors import SolveError
 from umweg.core.observe.predict import Predictor, StatePrediction
 from umweg.core.observe.quantities import STANDS_SHARE, moved_net
@@ -32,92 +39,11 @@ MOST_NAMED = 3
 SAME_LINE = 0.02
 """Lines whose pressures differ by less at rest, from the same load, are open to one another."""
 
-StepKind = Literal["clear", "lower", "stop", "levers", "empty", "read", "blind"]
 CLEAR = (
     "Level ground, wheels chocked or tracks blocked, nobody under or beside what can fall or swing; "
     "one person at the controls, one watching. Eye protection; no hand near a leak."
 )
 DEFER = "The maker's procedure and local rules go before this plan."
-
-
-class LeverView(View):
-    """Whether a move still works with the drive off, and why not."""
-
-    function: str
-    move: str
-    label: str
-    lowers: bool
-    works_running: bool
-    works_off: bool
-    why_not: str
-
-
-class LiveLine(View):
-    """A line that holds pressure at rest."""
-
-    net: str
-    label: str
-    points: list[str]
-    healthy_bar: float
-    worst_bar: float
-    worst_with: str
-    held_by: list[str]
-    """Parts that the pressure stands across."""
-    because: list[str]
-    """Loads and stores that press on it."""
-
-
-class SafeStep(View):
-    """One thing to do, and how it is known to be done."""
-
-    key: str
-    """Stable name within the plan: what a job's record calls it."""
-    kind: StepKind
-    words: str
-    function: str | None
-    move: str | None
-    point: str | None
-    before_bar: float | None
-    after_bar: float | None
-    state: MachineState | None
-    """How the machine stands when it is done."""
-
-
-class Remains(View):
-    """A line that some machine would still hold under pressure after the plan."""
-
-    net: str
-    label: str
-    bar: float
-    faults: list[str]
-    """Keys of the faults under which it stays; empty: the machine as documented."""
-    words: str
-
-
-class Release(View):
-    """What opening at a test point would release: as it stands, and after the plan."""
-
-    point: str
-    label: str
-    before_bar: float
-    after_bar: float
-    worst_bar: float
-    worst_with: str
-
-
-class SafePlan(View):
-    """The way of a machine to zero."""
-
-    circuit: str
-    drive: str
-    safe: bool
-    """Played on the machine as documented, nothing stays above what injures."""
-    lines: list[LiveLine]
-    levers: list[LeverView]
-    steps: list[SafeStep]
-    remains: list[Remains]
-    releases: list[Release]
-    caution: str
 
 
 def make_safe(

@@ -4,7 +4,6 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
 from umweg.core.circuit.document import Circuit, Component, MachineState
 from umweg.core.components import component_type
@@ -12,6 +11,14 @@ from umweg.core.components.base import ELECTRIC, Array
 from umweg.core.errors import SolveError
 from umweg.core.network.network import Network
 from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.trace.way_views import (
+    CircuitTrace,
+    Drain,
+    MoveTrace,
+    Shared,
+    SignalLine,
+    Station,
+)
 from umweg.core.trace.ways import port_throughs
 
 LEAST_SHARE = 0.05
@@ -23,82 +30,6 @@ LEAST_AMP = 0.05
 SAME_BAR = 0.05
 MOST_STATIONS = 60
 OIL_C = 50.0
-
-
-class _View(BaseModel):
-    model_config = ConfigDict(frozen=True)
-
-
-class Station(_View):
-    """A part that the oil passes, in the order in which it does."""
-
-    component: str
-    label: str
-    entered_by: str
-    left_by: str
-    flow_lpm: float
-    before_bar: float
-    after_bar: float
-    held_by: list[str]
-    """What holds it where it is: its lever, a pilot pressure, a coil; nothing for what is passive."""
-
-
-class SignalLine(_View):
-    """A pilot or demand port that this move puts under pressure, or relieves."""
-
-    component: str
-    label: str
-    port: str
-    bar: float
-    neutral_bar: float
-
-
-class Drain(_View):
-    """Oil that leaves by a drain while this is done."""
-
-    component: str
-    label: str
-    port: str
-    flow_lpm: float
-
-
-class MoveTrace(_View):
-    """One move: where its oil goes."""
-
-    function: str
-    move: str
-    label: str
-    pressure: list[Station]
-    returning: list[Station]
-    signals: list[SignalLine]
-    drains: list[Drain]
-    coils: list[str]
-    """Coils that carry current."""
-    contacts: list[str]
-    """Contacts and levers that this move sets."""
-    parts: list[str]
-    """Every part that this move needs."""
-    known: bool
-    """False where the machine finds no steady state in it: no way is shown."""
-
-
-class Shared(_View):
-    """A part, and the moves that need it."""
-
-    component: str
-    label: str
-    moves: list[str]
-    """``function.move``."""
-
-
-class CircuitTrace(_View):
-    """The ways of all moves, and the parts against them."""
-
-    circuit: str
-    neutral: list[Station]
-    """Where the pump's oil goes while nothing is called for."""
-    moves: list[MoveTrace]
-    parts: list[Shared]
 
 
 def trace(circuit: Circuit, solver: SteadySolver | None = None) -> CircuitTrace:

@@ -1,0 +1,88 @@
+"""The way to zero as it is given out: lines, levers, steps, what remains, what opening releases."""
+
+from typing import Literal
+
+from umweg.core.circuit.document import MachineState
+from umweg.core.diagnose.report import View
+
+StepKind = Literal["clear", "lower", "stop", "levers", "empty", "read", "blind"]
+
+
+class LeverView(View):
+    """Whether a move still works with the drive off, and why not."""
+
+    function: str
+    move: str
+    label: str
+    lowers: bool
+    works_running: bool
+    works_off: bool
+    why_not: str
+
+
+class LiveLine(View):
+    """A line that holds pressure at rest."""
+
+    net: str
+    label: str
+    points: list[str]
+    healthy_bar: float
+    worst_bar: float
+    worst_with: str
+    held_by: list[str]
+    """Parts that the pressure stands across."""
+    because: list[str]
+    """Loads and stores that press on it."""
+
+
+class SafeStep(View):
+    """One thing to do, and how it is known to be done."""
+
+    key: str
+    """Stable name within the plan: what a job's record calls it."""
+    kind: StepKind
+    words: str
+    function: str | None
+    move: str | None
+    point: str | None
+    before_bar: float | None
+    after_bar: float | None
+    state: MachineState | None
+    """How the machine stands when it is done."""
+
+
+class Remains(View):
+    """A line that some machine would still hold under pressure after the plan."""
+
+    net: str
+    label: str
+    bar: float
+    faults: list[str]
+    """Keys of the faults under which it stays; empty: the machine as documented."""
+    words: str
+
+
+class Release(View):
+    """What opening at a test point would release: as it stands, and after the plan."""
+
+    point: str
+    label: str
+    before_bar: float
+    after_bar: float
+    worst_bar: float
+    worst_with: str
+
+
+class SafePlan(View):
+    """The way of a machine to zero."""
+
+    circuit: str
+    drive: str
+    safe: bool
+    """Played on the machine as documented, nothing stays above what injures."""
+    lines: list[LiveLine]
+    levers: list[LeverView]
+    steps: list[SafeStep]
+    remains: list[Remains]
+    releases: list[Release]
+    caution: str
