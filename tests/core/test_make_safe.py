@@ -141,3 +141,61 @@ def test_a_line_that_no_test_point_sees_is_not_called_safe() -> None:
     assert len(blind) == 2
     assert all("not known to be at zero" in s.words for s in blind)
     assert not [s for s in plan_of("tail_lift").steps if s.kind == "blind"]
+
+
+def test_each_step_says_exactly_what_where_and_how_it_is_known() -> None:
+    plan = plan_of("suction_boom")
+    lower = next(s for s in plan.steps if s.function == "lift")
+    assert (lower.move, lower.point) == ("lower", "lift_port")
+    assert lower.before_bar == pytest.approx(95, abs=3)
+    assert lower.after_bar is not None
+    assert lower.after_bar < 1.0
+    assert lower.state is not None
+    assert lower.state.moves == {"lift": "lower"}
+    levers = next(s for s in plan.steps if s.kind == "levers")
+    assert levers.words.startswith("Key on, pilot armed: every lever both ways")
+    read = {s.point: s for s in plan.steps if s.kind == "read"}
+    assert read["lift_port"].words.endswith("Nothing is opened before it reads zero.")
+    assert read["pump_port"].words.startswith("Read zero at Pump outlet.")
+    assert "A fault may keep" in read["pump_port"].words
+    (empty,) = [s for s in plan_of("hauler_fan").steps if s.kind == "empty"]
+    assert empty.point == "store_port"
+    assert empty.state is not None
+    assert empty.state.settings == {"store.empty": 1.0}
+    words = next(s for s in plan_of("turf_lift").steps if s.kind == "levers").words
+    assert words == "Every lever both ways, twice: rear lift."
+
+
+def test_what_opening_releases_names_a_fault_only_where_one_keeps_pressure() -> None:
+    for release in plan_of("suction_boom").releases:
+        assert bool(release.worst_with) == (release.worst_bar > 5.0)
+        assert release.label
+
+
+def test_reasons_why_a_move_does_not_work_with_the_engine_off() -> None:
+    levers = {(v.function, v.move): v for v in plan_of("suction_boom").levers}
+    assert levers["telescope", "in"].why_not == (
+        "no pilot oil with the engine off at Locking check, telescope"
+    )
+    assert levers["telescope", "out"].why_not == (
+        "it takes the pump: nothing pushes it with the engine off"
+    )
+    assert levers["lift", "lower"].why_not == ""
+
+
+def test_two_loads_that_stay_up_are_both_counted() -> None:
+    """Without battery nothing of the tail-lift comes down: both lines keep their load."""
+    remains = {r.label: r for r in plan_of("tail_lift").remains}
+    for label, bar in (("Lift port", 107), ("Tilt port", 69)):
+        assert "battery:fuse_blown" in remains[label].faults
+        assert remains[label].bar == pytest.approx(bar, abs=3)
+        assert "most with" in remains[label].words
+
+
+def test_what_holds_a_line_lies_between_it_and_one_that_holds_less() -> None:
+    line = next(x for x in plan_of("suction_boom").lines if x.label == "Boom lift port A")
+    assert line.held_by == ["Boom lift section, lever"]
+    assert line.points == ["lift_port"]
+    store = plan_of("hauler_fan").lines[0]
+    assert store.held_by == ["Brake charging valve", "Service brake valve"]
+    assert store.because == ["Brake accumulator"]
