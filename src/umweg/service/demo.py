@@ -116,7 +116,8 @@ class Watch:
     def close(self) -> None:
         """Stop watching, and the worker."""
         self._stop.set()
-        self._thread.join(10)
+        if self._thread.is_alive():
+            self._thread.join(10)
         if self._worker is not None and self._worker.poll() is None:
             self._worker.terminate()
             try:
