@@ -21,9 +21,15 @@ os.environ.setdefault("UMWEG_LOG", "error")
 set_up_logs()
 
 
-def pytest_sessionstart() -> None:
-    """What an earlier session in this process has worked out is not this one's: changed code is
-    tried in processes that have run the tests before."""
+_PROCESS = [os.getpid()]
+
+
+def pytest_runtest_setup() -> None:
+    """What a parent process has worked out is not a forked one's: changed code is tried in forks of
+    a process that has run the tests before."""
+    if os.getpid() == _PROCESS[0]:
+        return
+    _PROCESS[0] = os.getpid()
     for name, module in list(sys.modules.items()):
         if name.startswith("tests."):
             for value in list(vars(module).values()):
