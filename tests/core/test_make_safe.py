@@ -168,7 +168,9 @@ def test_each_step_says_exactly_what_where_and_how_it_is_known() -> None:
 
 def test_what_opening_releases_names_a_fault_only_where_one_keeps_pressure() -> None:
     for release in plan_of("suction_boom").releases:
-        assert bool(release.worst_with) == (release.worst_bar > 5.0)
+        assert bool(release.worst_with) == (
+            release.worst_bar > 5.0 or "not known" in release.worst_with
+        )
         assert release.label
 
 

@@ -162,6 +162,18 @@ describe("making safe", () => {
     expect(screen.getByRole("status").textContent).toContain("Every zero is read");
   });
 
+  it("never calls a line safe that no test point sees", () => {
+    render(
+      <MakeSafePanel
+        plan={{ ...plan, steps: [step("blind", "blind/cap")] }}
+        entries={[entry("a", said("blind/cap", null))]}
+        suspects={[]}
+        onAdd={vi.fn()}
+      />,
+    );
+    expect(screen.getByRole("status").textContent).toContain("1 line has no test point");
+  });
+
   it("shows the map of the machine at rest", () => {
     const states = [
       { id: "run", engine: "rated" },

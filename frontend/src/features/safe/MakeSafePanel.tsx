@@ -25,6 +25,8 @@ export function standOf(plan: SafePlan, done: Map<string, ShownEntry>) {
     wanted: plan.steps.length,
     done: plan.steps.filter((s) => done.has(s.key) && (!readsZero(s) || said(s) === true)).length,
     open: zeros.filter((s) => said(s) !== true),
+    /** Lines that nothing can be read on: never known to be at zero. */
+    blind: plan.steps.filter((s) => s.kind === "blind"),
     holding: zeros.filter((s) => said(s) === false),
   };
 }
@@ -166,6 +168,12 @@ export function MakeSafePanel({
           <Notice tone="stop">
             <b>Not safe yet.</b> {stand.done} of {stand.wanted} steps done
             {stand.open.length > 0 && `, ${stand.open.length} zeros still to be read`}.
+          </Notice>
+        ) : stand.blind.length ? (
+          <Notice tone="warn">
+            <b>Every zero that can be read is read.</b> {stand.blind.length}{" "}
+            {stand.blind.length === 1 ? "line has" : "lines have"} no test point: not known to be at
+            zero, still to be treated as under pressure.
           </Notice>
         ) : (
           <Notice tone="good">

@@ -373,7 +373,7 @@ class _Planner:
         return [p.id for p in self._circuit.test_points if p.net == net]
 
     def _worst(self, pressure: Array) -> tuple[float, str]:
-        """Highest over the counted machines, and whose it is; one that is not known counts."""
+        """Highest over the counted machines that are known, and whose it is."""
         counted = pressure[self._counted]
         if np.isnan(counted).all():
             return float("nan"), "not known"
@@ -431,8 +431,7 @@ class _Planner:
             else:
                 yield self._lower(function, way)
         yield self._step("stop", f"{self._drive.capitalize()} off; wait until everything stands.")
-        levers = [m.label for m in self._moves if m.works_off or m.works_running]
-        if levers:
+        if any(m.works_off or m.works_running for m in self._moves):
             key = "Key on, pilot armed: every" if self._piloted else "Every"
             names = ", ".join(dict.fromkeys(m.function.label.lower() for m in self._moves))
             yield self._step("levers", f"{key} lever both ways, twice: {names}.")
@@ -599,6 +598,8 @@ class _Planner:
             row = self._network.net_index[point.net]
             worst, cause = self._worst(after[row])
             quiet = np.isnan(worst) or worst <= HOLDS_ABOVE_BAR
+            if quiet and np.isnan(after[row][self._counted]).any():
+                quiet, cause = False, "a fault under which it is not known"
             found.append(
                 Release(
                     point=point.id,
