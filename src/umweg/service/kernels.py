@@ -1,5 +1,6 @@
 """Compiling the laws ahead, so that nobody's first question waits for it."""
 
+import hashlib
 import subprocess
 import sys
 from collections.abc import Sequence
@@ -21,8 +22,12 @@ PROCESSES = 2
 
 
 def _stamp() -> Path:
-    """There when everything is compiled; the folder's name holds a hash of all sources."""
-    return Path(str(numba.config.CACHE_DIR)) / "complete"  # type: ignore[attr-defined]
+    """There when everything is compiled; the folder's name holds a hash of all sources.
+
+    One for each checkout: compiled code is kept by the path of its source.
+    """
+    checkout = hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]
+    return Path(str(numba.config.CACHE_DIR)) / f"complete-{checkout}"  # type: ignore[attr-defined]
 
 
 def compiled() -> bool:
