@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose import opening
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.hazards import heat_caution, pressure_hazard
 from umweg.core.diagnose.opening import Openings
+from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR
 from umweg.core.observe.predict import Predictor, state_key
 from umweg.library import load_circuit, load_jobs
 
@@ -51,7 +51,7 @@ def test_what_a_held_load_keeps_is_its_force_over_the_area(
     (words,) = openings_of(doctor_of(circuit)).cautions([point])
     assert f"keeps {held.healthy_bar:.0f} bar here with the engine off" in words
     assert "lower and support" in words
-    assert words.index("lower and support") < words.index("engine off; ")
+    assert words.index("lower and support") < words.index("; engine off; ")
     assert "see the gauge read zero" in words
 
 
@@ -76,6 +76,13 @@ def test_stored_pressure_is_emptied_and_pilot_valves_need_their_key() -> None:
     assert "key on, pilot armed" in lift
 
 
+def test_a_load_that_needs_pilot_oil_to_come_down_is_lowered_while_the_drive_runs() -> None:
+    (ramp,) = openings_of(doctor_of("loading_ramp")).cautions(["bore_port"])
+    assert "lower and support while the engine still runs: ramp" in ramp
+    (turf,) = openings_of(doctor_of("turf_lift")).cautions(["outlet_port"])
+    assert "still runs" not in turf
+
+
 def test_wires_are_not_opened(packer_predictor: Predictor) -> None:
     doctor = doctor_of("tail_lift")
     wires = [p.id for p in doctor.circuit.test_points if p.electrical]
@@ -87,10 +94,10 @@ def test_who_found_no_rest_counts_as_unknown() -> None:
     doctor = doctor_of("turf_lift")
     openings = openings_of(doctor, *(h.key for h in doctor.predictor.population.hypotheses[1:]))
     point = doctor.circuit.test_points[-1].id
-    table = openings._rest
+    table = openings._rest.table
     lost = table.known.copy()
     lost[1:] = False
-    vars(openings)["_rest"] = replace(table, known=lost)
+    vars(openings._rest)["table"] = replace(table, known=lost)
     share = float(openings._weight[1:].sum())
     assert share > 0.05
     (words,) = openings.cautions([point])
@@ -150,7 +157,7 @@ def test_every_step_at_a_line_under_pressure_says_so(circuit: str) -> None:
     ranking, predictor = doctor.rank([])
     openings = Openings(predictor, ranking.inside)
     connected = [s for s in steps if s.kind == "reading" and s.quantity == "pressure_bar"]
-    held = [s for s in connected if openings.held(s.point).healthy_bar > opening.HOLDS_ABOVE_BAR]
+    held = [s for s in connected if openings.held(s.point).healthy_bar > HOLDS_ABOVE_BAR]
     assert held
     for step in held:
         (said,) = (c for c in step.cautions if c.startswith(f"{step.point_label}: "))

@@ -128,7 +128,14 @@ def _lever_load(x, k, env, f, j):
             place = min(max(k[c, _LEVER_LOAD.position, b], 0.0), 1.0) * 4.0
             cell = min(int(place), 3)
             part = place - cell
-            lever = k[c, cell, b] * (1.0 - part) + k[c, cell + 1, b] * part
+            levers = (
+                k[c, _LEVER_LOAD.lever_0, b],
+                k[c, _LEVER_LOAD.lever_25, b],
+                k[c, _LEVER_LOAD.lever_50, b],
+                k[c, _LEVER_LOAD.lever_75, b],
+                k[c, _LEVER_LOAD.lever_100, b],
+            )
+            lever = levers[cell] * (1.0 - part) + levers[cell + 1] * part
             v = x[c, 0, b]
             t, dt = sliding(v, 1.0)
             drag = (k[c, _LEVER_LOAD.resistance_n, b] + k[c, _LEVER_LOAD.binding_n, b]) * _TRANS

@@ -28,12 +28,13 @@ def _cross_port(x, k, env, f, j):
         for b in range(x.shape[2]):
             for a in range(2):
                 z = 1 - a
-                head, dhead = cracking(x[c, a, b] - x[c, z, b] - k[c, a, b], 1.0)
+                opens = k[c, _CROSS_PORT.a_set_bar if a == 0 else _CROSS_PORT.b_set_bar, b]
+                head, dhead = cracking(x[c, a, b] - x[c, z, b] - opens, 1.0)
                 gain = 1.0 / k[c, _CROSS_PORT.override_bar_per_lpm, b]
                 couple(f, j, c, b, a, z, head * gain, dhead * gain)
                 q, dq = check_flow(x[c, 2, b] - x[c, a, b], k[c, _CROSS_PORT.makeup_k, b], 0.2, 0.0)
                 couple(f, j, c, b, 2, a, q, dq)
-                leak = k[c, 4 + a, b]
+                leak = k[c, _CROSS_PORT.a_seat_k if a == 0 else _CROSS_PORT.b_seat_k, b]
                 q, dq = turbulent(x[c, a, b] - x[c, 2, b], leak, 0.5)
                 couple(f, j, c, b, a, 2, q, dq)
 

@@ -78,7 +78,12 @@ def _lever_spool(x, k, env, f, j):
                 )
             )
             leak = k[c, _LEVER_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
-            sizes = k[c, :4, b]
+            sizes = (
+                k[c, _LEVER_SPOOL.work_k, b],
+                k[c, _LEVER_SPOOL.return_k, b],
+                k[c, _LEVER_SPOOL.centre_k, b],
+                k[c, _LEVER_SPOOL.float_k, b],
+            )
             spool(x, f, j, c, b, travel, ((0, 0.0),), sizes[0], sizes[1], sizes[2], sizes[3], leak)
 
 
@@ -229,7 +234,12 @@ def _pilot_spool(x, k, env, f, j):
             travel, free = limited(reach * (one - two) + k[c, _PILOT_SPOOL.offset, b])
             slope = free * reach * (done + dtwo)
             leak = k[c, _PILOT_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
-            sizes = k[c, :4, b]
+            sizes = (
+                k[c, _PILOT_SPOOL.work_k, b],
+                k[c, _PILOT_SPOOL.return_k, b],
+                k[c, _PILOT_SPOOL.centre_k, b],
+                k[c, _PILOT_SPOOL.float_k, b],
+            )
             movers = ((4, slope), (5, -slope))
             spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
             trace = k[c, _PILOT_SPOOL.pilot_lpm_per_bar, b]

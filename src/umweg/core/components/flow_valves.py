@@ -267,7 +267,7 @@ def _shuttle(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             for side in range(2):
-                size = k[c, side, b]
+                size = k[c, _SHUTTLE.a_k if side == 0 else _SHUTTLE.b_k, b]
                 q, dq = check_flow(
                     x[c, side, b] - x[c, 2, b], size, 0.0, k[c, _SHUTTLE.leak_lpm_per_bar, b]
                 )

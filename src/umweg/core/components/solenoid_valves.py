@@ -66,7 +66,12 @@ def _solenoid_spool(x, k, env, f, j):
             up *= gain * free
             down *= gain * free
             leak = k[c, _SOLENOID_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
-            sizes = k[c, :4, b]
+            sizes = (
+                k[c, _SOLENOID_SPOOL.work_k, b],
+                k[c, _SOLENOID_SPOOL.return_k, b],
+                k[c, _SOLENOID_SPOOL.centre_k, b],
+                k[c, _SOLENOID_SPOOL.float_k, b],
+            )
             movers = ((4, up), (5, -down), (6, down - up))
             spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
 

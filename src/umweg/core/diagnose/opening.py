@@ -7,30 +7,18 @@ suspect, because a fault may lock in what a healthy machine lets go.
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from umweg.core.circuit.document import MachineState
+from umweg.core.circuit.document import Function
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
-from umweg.core.components.conditioning import Accumulator
 from umweg.core.diagnose.hazards import LIVE, REFUSE_TEST_ABOVE, cause_words
-from umweg.core.errors import SolveError
-from umweg.core.observe.machine import Machine
-from umweg.core.observe.predict import Predictor, StatePrediction
+from umweg.core.diagnose.levers import Levers
+from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
+from umweg.core.observe.predict import Predictor
 
-HOLDS_ABOVE_BAR = 5.0
-"""Pressure in a line at rest that injures who opens it."""
-LETS_GO_BELOW = 0.8
-"""A load is what holds a line if the line keeps less than this share once it is lowered."""
-AT_REST_C = 50.0
 PROCEDURE = "follow the maker's procedure to release it"
-
-
-_LOWERED: WeakKeyDictionary[Predictor, dict[str, Array]] = WeakKeyDictionary()
-"""It is the same for every belief, so it is worked out once."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +48,8 @@ class Openings:
         self._circuit = predictor.circuit
         self._weight = weight
         self._live = np.flatnonzero(weight > LIVE)
+        self._rest = AtRest(predictor)
+        self._levers = Levers(self._rest)
         self._cautions: dict[str, str | None] = {}
 
     def cautions(self, points: Iterable[str]) -> list[str]:
@@ -94,8 +84,8 @@ class Openings:
         return self._held(self._circuit.test_point(point).net)
 
     def _held(self, net: str) -> Held:
-        row = self._predictor.network.net_index[net]
-        table = self._rest
+        row = self._rest.row(net)
+        table = self._rest.table
         pressure = np.where(table.known, table.solution.across[row], -np.inf)[self._live]
         weight = self._weight[self._live]
         order = np.argsort(-pressure, kind="stable")
@@ -113,11 +103,11 @@ class Openings:
         said = []
         if held.healthy_bar > HOLDS_ABOVE_BAR:
             said.append(
-                f"the machine keeps {held.healthy_bar:.0f} bar here with the {self._drive} off"
+                f"the machine keeps {held.healthy_bar:.0f} bar here with the {self._rest.drive} off"
             )
         if held.worst_bar > max(HOLDS_ABOVE_BAR, 1.2 * held.healthy_bar):
             cause = cause_words(self._predictor, held.worst)
-            start = "up to" if said else f"with the {self._drive} off this line may keep"
+            start = "up to" if said else f"with the {self._rest.drive} off this line may keep"
             said.append(f"{start} {held.worst_bar:.0f} bar with: {cause}")
         if held.unknown_share > REFUSE_TEST_ABOVE:
             said.append(
@@ -130,72 +120,26 @@ class Openings:
 
     def _way_down(self, net: str) -> str:
         """How to bring a line to nothing, in the order in which it is done."""
-        circuit = self._circuit
-        row = self._predictor.network.net_index[net]
-        holders = [
-            circuit.function(f)
-            for f, across in self._lowered.items()
-            if across[row] < LETS_GO_BELOW * self._rest.healthy[row]
-        ]
-        names = [f.label.lower() for f in holders] or [
-            f.label.lower() for f in circuit.functions if "held" in f.loads
-        ]
-        ways = [f"lower and support: {', '.join(names)}"] if names else []
-        ways.append(f"{self._drive} off")
-        armed = "key on, pilot armed, " if self._locked_by_command else ""
+        rest = self._rest
+        pressing = rest.because(rest.row(net))
+        loads = [f for f in self._circuit.functions if f.id in pressing]
+        if not loads and not pressing:
+            loads = [f for f in self._circuit.functions if "held" in f.loads]
+        ways = [self._lowered(f) for f in loads]
+        ways.append(f"{rest.drive} off")
+        armed = "key on, pilot armed, " if rest.armed else ""
         ways.append(f"{armed}levers both ways")
-        ways += [f"empty {a.lower()} through what it feeds" for a in self._stores]
+        for store in rest.stores:
+            label = self._circuit.component(store).label.lower()
+            ways.append(f"empty {label} through what it feeds")
         ways.append(f"see the gauge read zero; if it does not, {PROCEDURE}")
         return "; ".join(ways)
 
-    @property
-    def _drive(self) -> str:
-        return "engine" if self._circuit.prime_movers else "motor"
-
-    @cached_property
-    def _rest(self) -> StatePrediction:
-        return self._predictor[self._at_rest({})]
-
-    def _at_rest(self, lowered: dict[str, str]) -> MachineState:
-        loads = {f.id: "held" for f in self._circuit.functions if "held" in f.loads}
-        return MachineState.model_validate(
-            {
-                "label": "engine off, loads held",
-                "engine": "off",
-                "oil_c": AT_REST_C,
-                "loads": {**loads, **lowered},
-            }
-        )
-
-    @property
-    def _lowered(self) -> dict[str, Array]:
-        """Across variables of the healthy machine with one load at a time set down."""
-        if self._predictor not in _LOWERED:
-            _LOWERED[self._predictor] = self._with_loads_down()
-        return _LOWERED[self._predictor]
-
-    def _with_loads_down(self) -> dict[str, Array]:
-        machine = Machine(self._circuit, self._predictor.solver)
-        found = {}
-        for function in self._circuit.functions:
-            if {"held", "free"} <= set(function.loads):
-                try:
-                    found[function.id] = machine.across(self._at_rest({function.id: "free"}))
-                except SolveError:
-                    continue
-        return found
-
-    @cached_property
-    def _locked_by_command(self) -> bool:
-        """Valves that move by pilot oil or current trap oil when these are off."""
-        kinds = [component_type(c.type) for c in self._circuit.components]
-        return any(
-            any(p.domain == "electrical" for p in kind.ports)
-            or {"X", "Y"} <= set(kind.port_names())
-            for kind in kinds
-            if any(p.domain == "hydraulic" for p in kind.ports)
-        )
-
-    @cached_property
-    def _stores(self) -> list[str]:
-        return [c.label for c in self._circuit.components if c.type == Accumulator.type_name]
+    def _lowered(self, function: Function) -> str:
+        """Who comes down, and whether the drive must still run for it."""
+        way = self._levers.way_down(function)
+        label = function.label.lower()
+        if way is None:
+            return f"prop {label}: its own controls do not lower it"
+        running = "" if way.works_off else f" while the {self._rest.drive} still runs"
+        return f"lower and support{running}: {label}"
