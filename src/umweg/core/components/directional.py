@@ -38,6 +38,10 @@ def _six_way(x, k, env, f, j):
             couple_either(f, j, c, b, _P, (_A, _B), to_a, q, dq)
             q, dq = turbulent(x[c, _T, b] - drained, opening, 0.5)
             couple_either(f, j, c, b, _T, (_B, _A), to_a, q, dq)
+            vent = k[c, _SIX_WAY.vent_k, b] * (1.0 - smooth_step(abs(travel), 0.05, 0.5)[0])
+            for work in range(_A, _B + 1):
+                q, dq = turbulent(x[c, work, b] - x[c, _T, b], vent, 0.5)
+                couple(f, j, c, b, work, _T, q, dq)
             leak = k[c, _SIX_WAY.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             shared = k[c, _SIX_WAY.feed_leak_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, _A, _T, leak * (x[c, _A, b] - x[c, _T, b]), leak)
@@ -51,7 +55,8 @@ class SixWaySection(ComponentType):
 
     In neutral the pump's oil passes the bypass gallery; shifted, the spool closes the bypass and
     joins the parallel gallery P to one work port and the other work port to tank. Each land is
-    ``q = K(position)·√Δp``; the clearances leak in proportion to Δp/ν.
+    ``q = K(position)·√Δp``; the clearances leak in proportion to Δp/ν. For a load-holding valve the
+    work ports are open to tank in neutral by ``vent_k``, or that valve would not close.
     Position = linkage_gain·lever + offset, +1 feeds A.
     """
 
@@ -78,6 +83,9 @@ class SixWaySection(ComponentType):
         )
         feed_leak_lpm_per_bar: float = quantity(
             0.00005, "L/min/bar", "P to work port at 46 mm²/s", low=1e-7, high=2, tolerance=0.5
+        )
+        vent_k: float = quantity(
+            0, "L/min/√bar", "work ports to T in neutral, for a load-holding valve", low=0, high=50
         )
         linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)

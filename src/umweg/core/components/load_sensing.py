@@ -43,8 +43,8 @@ _WHEEL = four_way(
 
 
 @scalar
-def _section(x, f, j, c, b, size, to_a, drain_k, sense_k, fed, drained, leak):
-    """What both kinds share: return land, demand port, clearances. Ports P T A B LS."""
+def _section(x, f, j, c, b, size, to_a, drain_k, sense_k, fed, drained, leak, vent_k):
+    """What both kinds share: return land, demand port, clearances, vents. Ports P T A B LS."""
     q, dq = turbulent(x[c, 1, b] - drained, drain_k * size, 0.5)
     couple_either(f, j, c, b, 1, (3, 2), to_a, q, dq)
     q, dq = turbulent(x[c, 4, b] - fed, sense_k * size + 1e-6, 0.5)
@@ -52,6 +52,8 @@ def _section(x, f, j, c, b, size, to_a, drain_k, sense_k, fed, drained, leak):
     q, dq = turbulent(x[c, 4, b] - x[c, 1, b], sense_k * (1.0 - size) + 1e-6, 0.5)
     couple(f, j, c, b, 4, 1, q, dq)
     for work in range(2, 4):
+        q, dq = turbulent(x[c, work, b] - x[c, 1, b], vent_k * (1.0 - size), 0.5)
+        couple(f, j, c, b, work, 1, q, dq)
         couple(f, j, c, b, work, 1, leak * (x[c, work, b] - x[c, 1, b]), leak)
         half = 0.1 * leak
         couple(f, j, c, b, 0, work, half * (x[c, 0, b] - x[c, work, b]), half)
@@ -92,6 +94,7 @@ def _pre_compensated(x, k, env, f, j):
                 fed,
                 drained,
                 leak,
+                k[c, _PRE_COMPENSATED.vent_k, b],
             )
 
 
@@ -132,6 +135,7 @@ def _flow_sharing(x, k, env, f, j):
                 fed,
                 drained,
                 leak,
+                k[c, _FLOW_SHARING.vent_k, b],
             )
 
 
@@ -149,6 +153,9 @@ class SectionParameters(ParameterSet):
     leak_lpm_per_bar: float = quantity(
         0.0006, "L/min/bar", "work port to T at 46 mm²/s", low=1e-7, high=2, tolerance=0.4
     )
+    vent_k: float = quantity(
+        0, "L/min/√bar", "work ports to T in neutral, for a load-holding valve", low=0, high=50
+    )
     linkage_gain: float = quantity(1, "1", "spool travel per lever travel", low=0, high=1.2)
     offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
     crossed: float = crossed("the hoses on its work ports are swapped")
@@ -159,7 +166,8 @@ class LoadSensingSection(ComponentType):
 
     Flow to the work port is regulated: ``q_set(travel)`` as long as ``K·√(p − p_load)`` offers
     more; a load check keeps it from flowing back. Shifted, its demand port sees the load; in
-    neutral it is open to tank.
+    neutral it is open to tank, and so are the work ports by ``vent_k`` where a load-holding valve
+    behind them has to close.
     """
 
     type_name = "ls_section"
