@@ -239,6 +239,8 @@ class ComponentType:
     """Commands of a load by which it weighs on its actuator: nothing once it is set down."""
     emptied_by: ClassVar[str] = ""
     """Command of a store that empties it."""
+    drawn_by: ClassVar[str] = ""
+    """Command of a store that draws on it, the drive off: what is left tells of its gas."""
     indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")
     """For types with ``indicator_bar``: what is seen above and below it."""
     levers: ClassVar[tuple[str, ...]] = ()

@@ -10,7 +10,15 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import check_flow, couple, law, line_flow, ramp, turbulent
+from umweg.core.components.kernels import (
+    check_flow,
+    couple,
+    law,
+    line_flow,
+    ramp,
+    smooth_step,
+    turbulent,
+)
 from umweg.core.components.symbols import DIAMOND, TWO_PORTS
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -423,16 +431,24 @@ def _accumulator(x, k, env, f, j):
             head, dhead = ramp(x[c, 0, b] - k[c, _ACCUMULATOR.gas_bar, b], 1.0)
             full = (1.0 - filling) * (1.0 - empty)
             gain = k[c, _ACCUMULATOR.take_lpm_per_bar, b]
-            f[c, 0, b] = gain * (
-                filling * head + full * (x[c, 0, b] - k[c, _ACCUMULATOR.stored_bar, b])
+            before, precharge = (
+                k[c, _ACCUMULATOR.stored_bar, b],
+                k[c, _ACCUMULATOR.precharge_bar, b],
             )
+            gas_l = k[c, _ACCUMULATOR.volume_l, b] * precharge / before
+            left = before * gas_l / (gas_l + k[c, _ACCUMULATOR.drawn_l, b])
+            left *= smooth_step(left / precharge, 0.95, 1.05)[0]
+            f[c, 0, b] = gain * (filling * head + full * (x[c, 0, b] - left))
             j[c, 0, 0, b] = gain * (filling * dhead + full)
 
 
 class Accumulator(ComponentType):
     """Gas-loaded accumulator, seen at one moment.
 
-    Full it holds its stored pressure whatever leaks, engine running or not: ``G·(p − p_stored)``.
+    Full it holds its stored pressure whatever leaks and however much gas is left, for the charging
+    valve fills it up to its cut-out: ``G·(p − p_stored)``. Gas shows when oil is drawn: at rest
+    again, the gas as warm as before (Boyle), ``p = p_stored·V_gas/(V_gas + V_drawn)`` with
+    ``V_gas = V·p_precharge/p_stored``, and nothing once the bladder has pressed all oil out.
     While ``charging`` it takes ``G·(p − p_gas)``, with the gas as far as it is by then; ``empty``
     it takes and gives nothing. How long each lasts follows from its volume and the flow.
     """
@@ -444,21 +460,25 @@ class Accumulator(ComponentType):
     passive = False
 
     emptied_by = "empty"
+    drawn_by = "drawn_l"
 
     class Parameters(ParameterSet):
         gas_bar: float = quantity(120, "bar", "gas while it charges", low=1, high=600)
         stored_bar: float = quantity(150, "bar", "oil pressure when full", low=1, high=600)
         take_lpm_per_bar: float = quantity(2, "L/min/bar", "stiffness", low=0.01, high=100)
         volume_l: float = quantity(1, "L", "nominal volume", low=0.02, high=100)
+        precharge_bar: float = quantity(
+            80, "bar", "gas with the oil side empty", low=0.5, high=500, tolerance=0.06
+        )
 
-    commands = (Command("charging", 0, 1), Command("empty", 0, 1))
+    commands = (Command("charging", 0, 1), Command("empty", 0, 1), Command("drawn_l", 0, 50))
     fault_modes = (
         FaultMode(
             name="gas_lost",
             label="gas charge lost",
-            parameter="stored_bar",
+            parameter="precharge_bar",
             scale="factor",
-            severe=0.1,
+            severe=0.03,
             family="source",
             base_rate=1.5,
             look="Gas pressure at its valve, oil side at zero; bladder or piston passes.",

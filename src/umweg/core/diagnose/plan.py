@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import spread_band
 from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
@@ -244,8 +245,6 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
     asked = {o.topic() for o in observations if o.id not in doubted}
     for name, state in circuit.states.items():
-        if state.engine == "off" and circuit.prime_movers:
-            continue
         for quantity in predictor.quantities:
             if not readable(circuit, quantity, state):
                 continue
@@ -276,8 +275,18 @@ def _doubted(ranking: Ranking, observations: Sequence[Observation]) -> set[str]:
     return {o.id for o in observations if o.id in ranking.doubted and again[o.topic()] < 2}
 
 
+def _drawn(circuit: Circuit, state: MachineState) -> bool:
+    """Is a store drawn upon: the only thing at rest that is read for its own sake."""
+    return any(
+        state.settings.get(f"{part.id}.{component_type(part.type).drawn_by}", 0.0) > 0.0
+        for part in circuit.components
+    )
+
+
 def readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
-    """Can this quantity be read in this state at all."""
+    """Can this quantity be read in this state at all, and does anybody do it."""
+    if state.engine == "off" and circuit.prime_movers and not _drawn(circuit, state):
+        return False
     if quantity.kind == "pressure_bar":
         methods = circuit.test_point(quantity.place).methods
         return "tee_gauge" in methods

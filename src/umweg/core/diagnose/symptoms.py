@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.diagnose.plan import readable
 from umweg.core.network.network import Indices
@@ -121,7 +120,7 @@ def _field(predictor: Predictor) -> _Field:
     for name, state in predictor.circuit.states.items():
         table = predictor[state]
         for row, quantity in enumerate(table.quantities):
-            if not _offered(predictor, quantity, state):
+            if not readable(predictor.circuit, quantity, state):
                 continue
             mean, slope = table.mean[row], table.slope[row]
             noise = noise_sd(quantity, float(mean[0]), None)
@@ -130,11 +129,6 @@ def _field(predictor: Predictor) -> _Field:
             means.append(mean)
             widths.append(np.where(table.known, (mean - mean[0]) / width, 0.0))
     return _Field(tuple(places), np.array(means), np.array(widths))
-
-
-def _offered(predictor: Predictor, quantity: Quantity, state: MachineState) -> bool:
-    off = state.engine == "off" and bool(predictor.circuit.prime_movers)
-    return not off and readable(predictor.circuit, quantity, state)
 
 
 def _words(predictor: Predictor) -> dict[str, Array]:

@@ -21,6 +21,8 @@ from umweg.core.observe.weights import Told, told
 
 INDICATOR_SPREAD = 0.12
 """How far its trip point is off, as a share of it."""
+WARM_C = 40.0
+"""Cold oil trips an indicator whose element is clean."""
 
 
 class IndicatorLook(Observed):
@@ -77,22 +79,21 @@ class IndicatorLook(Observed):
 
     @classmethod
     def proposals(cls, asking: Asking) -> Iterable[Proposal]:
-        """Every indicator, while the machine runs in neutral."""
+        """Every indicator, in the state in which most clogged elements would trip it."""
         circuit = asking.circuit
-        running = next(
-            (
-                (name, state)
-                for name, state in circuit.states.items()
-                if not state.moves and state.engine == "rated" and not state.interventions
-            ),
-            None,
-        )
-        if running is None:
-            return
-        name, state = running
+        running = [
+            (name, state)
+            for name, state in circuit.states.items()
+            if state.engine == "rated" and state.oil_c >= WARM_C and not state.interventions
+        ]
         for quantity in quantities_of(circuit):
-            if quantity.kind != "filter_drop_bar":
+            if quantity.kind != "filter_drop_bar" or not running:
                 continue
+            tripping = [
+                asking.exhibits.seen(Tripped(quantity.place, state))[0].sum()
+                for _, state in running
+            ]
+            name, state = running[int(np.argmax(tripping))]
             part = circuit.component(quantity.place)
             words = component_type(part.type).indicator_words
             yield Proposal(

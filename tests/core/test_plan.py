@@ -1,0 +1,278 @@
+"""What is proposed next: what it tells and saves, against brute force, and what is left out."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import pytest
+
+from umweg.core.components.base import Array
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable
+from umweg.core.diagnose.steps import Step
+from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, TRY_MIN, action_of
+from umweg.core.faults.population import single_faults
+from umweg.core.network.network import Network
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.observations import Observation
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.weights import noise_sd
+from umweg.core.solve.steady import SteadySolver
+from umweg.library import load_circuit, load_jobs
+
+KIT = load_jobs()[0].instruments
+LABOUR = 1.7
+SINKS: tuple[Observation, ...] = (
+    Behaviour(id="b1", function="lift", move="raise", how="slow", when="warm"),
+    Behaviour(id="b2", function="lift", move="lower", how="drifts", when="warm"),
+)
+
+
+def doctor_of(circuit: str, instruments: Sequence[Instrument] = KIT) -> Diagnostician:
+    return Diagnostician.of(load_circuit(circuit), instruments, LABOUR)
+
+
+@pytest.fixture(scope="module")
+def turf() -> Diagnostician:
+    return doctor_of("turf_lift")
+
+
+def planner_of(doctor: Diagnostician, seen: Sequence[Observation]) -> Planner:
+    ranking, predictor = doctor.rank(seen)
+    return Planner(predictor, ranking, doctor.instruments, doctor.money)
+
+
+def steps_of(doctor: Diagnostician, seen: Sequence[Observation]) -> list[Step]:
+    return list(doctor.diagnose(seen).steps)
+
+
+def a_reading(steps: Sequence[Step]) -> Step:
+    return next(s for s in steps if s.kind == "reading" and not s.refused)
+
+
+def cheapest(chance: dict[tuple[str, str], float], price: dict[tuple[str, str], float]) -> float:
+    """Try the repairs by chance per price until one cures; what is tried is tried out as well."""
+    order = sorted(chance, key=lambda a: -chance[a] / price[a])
+    total, left = 0.0, sum(chance.values())
+    for action in order:
+        total += price[action] * left
+        left -= chance[action]
+    return total
+
+
+def by_brute_force(planner: Planner, step: Step) -> tuple[float, float]:
+    """Bits and money of a reading, every outcome on a fine grid gone through one by one."""
+    quantity = Quantity.named(step.quantity, step.point)
+    table = planner.predictor[planner.circuit.states[step.state]]
+    row = table.row(quantity)
+    mean, variance = planner.belief.posterior(table.mean[row], table.slope[row])
+    live = planner.live
+    typical = float(np.average(mean[live], weights=planner.weight[live]))
+    sd = np.sqrt(variance + noise_sd(quantity, typical, step.instrument) ** 2)
+    population = planner.predictor.population
+    edges = np.linspace((mean[live] - 5 * sd[live]).min(), (mean[live] + 5 * sd[live]).max(), 4001)
+    middle, width = 0.5 * (edges[1:] + edges[:-1]), edges[1] - edges[0]
+    joint: dict[int, Array] = {}
+    for c in live:
+        density = np.exp(-0.5 * ((middle - mean[c]) / sd[c]) ** 2) / sd[c] / np.sqrt(2 * np.pi)
+        h = int(population.hypothesis[c])
+        joint[h] = joint.get(h, np.zeros(len(middle))) + planner.weight[c] * density * width
+    whole = sum(float(p.sum()) for p in joint.values())
+    joint = {h: p / whole for h, p in joint.items()}
+    outcome = np.sum(list(joint.values()), axis=0)
+    bits = sum(
+        float((p * np.log2(np.maximum(p, 1e-300) / (p.sum() * outcome))).sum())
+        for p in joint.values()
+    )
+    money = planner.money
+    cures = {
+        h: max((action_of(f) for f in population.hypotheses[h].faults), key=money.cost)
+        if population.hypotheses[h].faults
+        else NOTHING
+        for h in joint
+    }
+    price = {a: money.cost(a) + TRY_MIN * LABOUR for a in cures.values()}
+
+    def cost(of: dict[int, float]) -> float:
+        chance: dict[tuple[str, str], float] = {}
+        for h, share in of.items():
+            chance[cures[h]] = chance.get(cures[h], 0.0) + share
+        return cheapest(chance, price)
+
+    now = cost({h: float(p.sum()) for h, p in joint.items()})
+    later = sum(cost({h: float(p[g]) for h, p in joint.items()}) for g in range(len(middle)))
+    return bits, now - later - step.minutes * LABOUR
+
+
+def test_bits_and_saving_of_readings_agree_with_brute_force(turf: Diagnostician) -> None:
+    planner = planner_of(turf, SINKS)
+    chosen = [s for s in steps_of(turf, SINKS) if s.kind == "reading" and s.bits > 0.1][:3]
+    assert len(chosen) == 3
+    for step in chosen:
+        bits, saving = by_brute_force(planner, step)
+        assert step.bits == pytest.approx(bits, rel=0.05)
+        assert step.saving == pytest.approx(saving, rel=0.05, abs=3.0)
+
+
+def test_what_is_at_stake_is_the_cheapest_sequence_of_repairs(turf: Diagnostician) -> None:
+    planner = planner_of(turf, SINKS)
+    population, money = planner.predictor.population, turf.money
+    chance: dict[tuple[str, str], float] = {}
+    inside = np.array([planner.ranking.inside[m].sum() for m in population.members])
+    for share, hypothesis in zip(inside / inside.sum(), population.hypotheses, strict=True):
+        action = action_of(hypothesis.faults[0]) if hypothesis.faults else NOTHING
+        chance[action] = chance.get(action, 0.0) + float(share)
+    price = {a: money.cost(a) + TRY_MIN * LABOUR for a in chance}
+    assert money.cost(NOTHING) == EXPLAIN_MIN * LABOUR
+    assert planner.stakes.now == pytest.approx(cheapest(chance, price), rel=0.02)
+
+
+def test_dearer_labour_makes_the_same_reading_worth_less_by_its_minutes(
+    turf: Diagnostician,
+) -> None:
+    ranking, predictor = turf.rank(SINKS)
+    step = a_reading(steps_of(turf, SINKS))
+    planner = Planner(predictor, ranking, turf.instruments, turf.money)
+    gross = planner.stakes.information(_outcomes(planner, step))[1]
+    assert step.saving == pytest.approx(gross - step.minutes * LABOUR, abs=1e-6)
+
+
+def _outcomes(planner: Planner, step: Step) -> Array:
+    quantity = Quantity.named(step.quantity, step.point)
+    table = planner.predictor[planner.circuit.states[step.state]]
+    row, live = table.row(quantity), planner.live
+    mean, variance = planner.belief.part(live).posterior(
+        table.mean[row, live], table.slope[row][:, live]
+    )
+    typical = float(np.average(mean, weights=planner.weight[live]))
+    spread = noise_sd(quantity, typical, step.instrument) ** 2
+    return planner.outcomes(mean, variance + spread)
+
+
+def test_outcomes_of_a_grid_have_the_mean_and_the_spread_they_were_made_of(
+    turf: Diagnostician,
+) -> None:
+    planner = planner_of(turf, ())
+    mean, variance = np.array([10.0, 30.0]), np.array([4.0, 9.0])
+    cells = planner.outcomes(mean, variance)
+    assert cells.sum(axis=1) == pytest.approx(1.0)
+    edges = np.linspace(10 - 8, 30 + 12, cells.shape[1] + 1)
+    middle = 0.5 * (edges[1:] + edges[:-1])
+    assert cells @ middle == pytest.approx(mean, rel=0.01)
+    assert cells @ middle**2 - (cells @ middle) ** 2 == pytest.approx(variance, rel=0.05)
+
+
+def test_the_first_steps_are_worked_out_in_full(turf: Diagnostician) -> None:
+    steps = steps_of(turf, SINKS)
+    readings = [s for s in steps[:DETAILED] if s.kind == "reading"]
+    assert readings
+    for step in readings:
+        assert step.healthy is not None
+        assert step.healthy.key == "healthy"
+        assert step.healthy.low < step.healthy.high
+        assert {b.key for b in step.by_suspect}
+    assert all(s.bits >= LEAST_BITS for s in steps)
+    later = [s for s in steps[DETAILED:] if s.kind == "reading" and not s.refused]
+    assert later
+    assert all(s.healthy is None and not s.by_suspect for s in later)
+    assert all(s.healthy is None for s in steps if s.kind != "reading")
+
+
+def test_the_minutes_of_a_reading_are_those_of_its_point_and_state() -> None:
+    doctor = doctor_of("packer_truck")
+    steps = steps_of(doctor, ())
+    by_point = {
+        (s.point, s.state): s.minutes for s in steps if s.kind == "reading" and "bar" in s.quantity
+    }
+    same = [k for k in by_point if k[1] == "blade_extend_stalled"]
+    assert len(same) >= 2
+    access = {p.id: p.access_min for p in doctor.circuit.test_points}
+    slow = max(same, key=lambda k: access[k[0]])
+    fast = min(same, key=lambda k: access[k[0]])
+    assert by_point[slow] - by_point[fast] == pytest.approx(access[slow[0]] - access[fast[0]])
+
+
+def test_a_doubted_reading_is_offered_again_until_it_was_taken_twice(turf: Diagnostician) -> None:
+    point = turf.circuit.test_point("pump_port").id
+    wild = Reading(
+        id="r1", point=point, quantity="pressure_bar", state="raise_stop", value=61.0, unit="bar"
+    )
+    sound = (
+        Behaviour(id="b1", function="lift", move="raise", how="as_usual", when="warm"),
+        Behaviour(id="b2", function="lift", move="lower", how="as_usual", when="warm"),
+        Reading(
+            id="r2",
+            point="outlet_port",
+            quantity="pressure_bar",
+            state="raise_loaded",
+            value=75.9,
+            unit="bar",
+        ),
+    )
+    seen = [*sound, wild]
+    ranking, _ = turf.rank(seen)
+    assert "r1" in ranking.doubted
+
+    def offered(observations: Sequence[Observation]) -> bool:
+        return any(
+            (s.point, s.state) == (point, "raise_stop") for s in steps_of(turf, observations)
+        )
+
+    assert offered(seen)
+    assert not offered([*seen, wild.model_copy(update={"id": "r3"})])
+
+
+def test_a_shop_without_a_flow_meter_hears_so() -> None:
+    bare = [i for i in KIT if i.measures != "flow"]
+    assert len(bare) < len(KIT)
+    flows = [s for s in steps_of(doctor_of("turf_lift", bare), SINKS) if s.quantity == "flow_lpm"]
+    assert flows
+    assert all(s.refused == "the workshop has no flow meter" for s in flows)
+    none = [s for s in steps_of(doctor_of("turf_lift", ()), SINKS) if s.quantity == "pressure_bar"]
+    assert none
+    assert all("the workshop has no gauge up to" in s.refused for s in none)
+    highest = max(s.highest_bar or 0.0 for s in none)
+    assert any(f"{highest:.0f} bar" in s.refused for s in none)
+
+
+def test_what_is_told_dead_is_not_timed(turf: Diagnostician) -> None:
+    dead = [Behaviour(id="b1", function="lift", move="raise", how="dead", when="warm")]
+    assert not any(s.quantity == "speed_mm_s" for s in steps_of(turf, dead))
+
+
+def test_an_indicator_is_looked_at_while_oil_flows_through_its_filter() -> None:
+    """A pump that destrokes sends next to nothing through the return filter in standby."""
+    doctor = doctor_of("forwarder_crane")
+    looks = [s for s in steps_of(doctor, ()) if s.kind == "indicator"]
+    assert looks
+    for look in looks:
+        assert doctor.circuit.states[look.state].moves
+
+
+def test_at_rest_only_a_store_that_was_drawn_upon_is_read() -> None:
+    circuit = load_circuit("hauler_fan")
+    store = Quantity("pressure_bar", "store_port")
+    assert readable(circuit, store, circuit.states["braked_five_times"])
+    assert not readable(circuit, store, circuit.states["parked"])
+    assert not readable(circuit, store, circuit.states["discharged"])
+
+
+@pytest.mark.parametrize(("fault", "left"), [(None, 1.0), (0.25, 0.25), (0.1, 0.1)])
+def test_a_store_gives_back_by_boyle_what_its_gas_is(fault: float | None, left: float) -> None:
+    """155 bar, 2 L at 80 bar precharge: 0.15 L are drawn from V·p0/p of gas."""
+    circuit = load_circuit("hauler_fan")
+    network = Network(circuit)
+    predictor = Predictor(circuit, single_faults(network), SteadySolver(network))
+    share = 1.0 if fault is None else fault
+    circuit.component("store").parameters["precharge_bar"] = 80.0 * share
+    changed = Network(circuit)
+    predictor = Predictor(circuit, single_faults(changed), SteadySolver(changed))
+    row = changed.net_index["brake_store"]
+    standing = predictor.healthy(circuit.states["parked"])[row]
+    assert standing == pytest.approx(155.0, abs=0.5), "gas does not show while it stands"
+    gas_l = 2.0 * 80.0 * left / 155.0
+    expected = 155.0 * gas_l / (gas_l + 0.15)
+    drawn = predictor.healthy(circuit.states["braked_five_times"])[row]
+    assert drawn == pytest.approx(expected if expected > 80.0 * left else 0.0, rel=0.01, abs=0.5)
