@@ -33,6 +33,7 @@ from umweg.core.solve.steady import SteadySolver
 
 PAIR_LEADERS = 10
 FINE_PAIRS = 8
+HOPEFUL_PAIRS = 24
 PAIRS_AT_HAND = 2
 """Populations with pairs that are kept: the coarse and the fine one of the last question."""
 
@@ -98,7 +99,7 @@ class Diagnostician:
         )
         if not ranking.wants_pairs:
             return ranking, self.predictor
-        coarse = self._with_pairs(all_pairs(self._leaders(ranking.evidence)), PAIR_SEVERITIES)
+        coarse = self._with_pairs(self._hopeful(ranking), PAIR_SEVERITIES)
         best = self._best_pairs(self._ranked(coarse, observations))
         finer = self._with_pairs(best, SEVERITIES)
         return self._ranked(finer, observations), finer
@@ -144,6 +145,22 @@ class Diagnostician:
             with_steps and all(s.saving <= 0 for s in offered),
             expected_cost,
         )
+
+    def _hopeful(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:
+        """Pairs that could explain it: of those that explain best each part, and the hopeful ones."""
+        pairs = all_pairs(self._leaders(ranking.evidence))
+        known = {frozenset((a.key, b.key)) for a, b in pairs}
+        hypotheses = ranking.population.hypotheses
+        single = [
+            h for h in np.argsort(-ranking.shares, kind="stable") if len(hypotheses[h].faults) == 1
+        ]
+        for flat in np.argsort(-ranking.hopes, axis=None, kind="stable")[:HOPEFUL_PAIRS]:
+            row, other = np.unravel_index(flat, ranking.hopes.shape)
+            a, b = hypotheses[single[row]].faults[0], hypotheses[other].faults
+            if b and a.slot != b[0].slot and frozenset((a.key, b[0].key)) not in known:
+                known.add(frozenset((a.key, b[0].key)))
+                pairs.append((a, b[0]))
+        return sorted(pairs, key=lambda p: (p[0].key, p[1].key))
 
     def _leaders(self, evidence: Sequence[Evidence]) -> list[Fault]:
         """Faults that explain best what was seen: each part of it, and all of it."""

@@ -13,7 +13,7 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, spread_band
 from umweg.core.diagnose.prior import UNKNOWN, log_prior
 from umweg.core.errors import UmwegError
-from umweg.core.faults.population import Hypothesis, Population
+from umweg.core.faults.population import PAIR_PRIOR, Hypothesis, Population
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.history import History
@@ -23,6 +23,9 @@ from umweg.core.observe.weights import Evidence, Measured
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
+WORTH_DRAWING = 0.05
+"""Odds that two faults must be able to reach before they are played."""
+HOPEFUL_LEADERS = 6
 DOUBTED_ABOVE = 0.15
 """Share of the belief that calls a reading misread from which it is worth taking again."""
 LEAST_SHARE = 1e-3
@@ -137,10 +140,37 @@ class Ranking:
 
     @property
     def wants_pairs(self) -> bool:
-        """No single fault explains it."""
+        """No single fault explains it, or a second one might well: two are worth drawing."""
         if not self.evidence:
             return False
-        return self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5
+        if self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5:
+            return True
+        return bool(self.hopes.max(initial=-np.inf) > np.log(WORTH_DRAWING))
+
+    @cached_property
+    def hopes(self) -> Array:
+        """(L, H) log odds against all single faults that two faults could reach at the best.
+
+        Of each leader and each further hypothesis: as if each observation were explained by
+        whichever of the two explains it better, at the price of both being there. An upper bound
+        where each of them shows in readings of its own.
+        """
+        population = self.population
+        total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
+        fit = np.stack([item.marginal() for item in self.evidence])
+        single = np.array([len(h.faults) == 1 for h in population.hypotheses])
+        best = np.array([m[np.argmax(self.belief.log_weight[m])] for m in population.members])
+        order = np.argsort(-self.shares, kind="stable")
+        leaders = order[single[order]][:HOPEFUL_LEADERS]
+        price = np.array([h.prior for h in population.hypotheses])
+        hopes = np.full((len(leaders), len(population.hypotheses)), -np.inf)
+        for row, leader in enumerate(leaders):
+            c = best[leader]
+            gain = np.maximum(fit - fit[:, [c]], 0.0).sum(axis=0)
+            most = np.array([gain[m].max() for m in population.members])
+            hopes[row] = self.belief.log_weight[c] - total + most + np.log(2 * PAIR_PRIOR * price)
+            hopes[row, [leader, *np.flatnonzero(~single)]] = -np.inf
+        return hopes
 
     def listed(self, groups: Mapping[str, tuple[str, ...]] | None = None) -> tuple[Suspect, ...]:
         """The leaders with their reasons; alone in their groups where none are given."""
