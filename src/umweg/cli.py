@@ -2,6 +2,7 @@
 
 import json
 import sys
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
@@ -17,6 +18,7 @@ from umweg.core.faults.population import parse_fault, single_faults
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.job import read_job
+from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import Cases, SteadySolver
@@ -176,17 +178,9 @@ def may(
     from umweg.core.diagnose.may import may as ask
     from umweg.core.diagnose.plan import Planner
 
-    path = Path(subject)
-    if subject.endswith(".json") and '"umweg-job/1"' in path.read_text():
-        job = read_job(path.read_bytes())
-        seen, kit = job.observations, job.instruments
-        document = circuit_of(job, path)
-        doctor = Diagnostician.of(document, kit, job.labour_per_min, job.machine.history)
-    else:
-        document, kit, seen = _circuit(subject), load_jobs()[0].instruments, []
-        doctor = Diagnostician.of(document, kit)
+    document, doctor, seen = _asked(subject)
     ranking, predictor = doctor.rank(seen)
-    planner = Planner(predictor, ranking, kit, doctor.money)
+    planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
     answer = ask(planner, _state(document, state), point)
     if as_json:
         print(json.dumps(asdict(answer), default=lambda o: o.model_dump()))
@@ -208,6 +202,58 @@ def may(
                 print(f"  {band.key}: {band.low:.3g} … {band.high:.3g}")
     for words in answer.gentler:
         print(f"  gentler: {words}")
+
+
+def _asked(subject: str) -> tuple[Circuit, Diagnostician, Sequence[Observation]]:
+    """Circuit, diagnostician and observations of a job's file, or of a circuit nobody read yet."""
+    path = Path(subject)
+    if subject.endswith(".json") and '"umweg-job/1"' in path.read_text():
+        job = read_job(path.read_bytes())
+        document = circuit_of(job, path)
+        doctor = Diagnostician.of(
+            document, job.instruments, job.labour_per_min, job.machine.history
+        )
+        return document, doctor, job.observations
+    document = _circuit(subject)
+    return document, Diagnostician.of(document, load_jobs()[0].instruments), []
+
+
+@app.command()
+def plan(
+    subject: Annotated[str, typer.Argument(help="JOB.json, or a circuit")],
+    depth: Annotated[int, typer.Option(min=1, max=6, help="steps that are followed")] = 2,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """The way on as a tree: if a step shows this, then what. Ctrl-C stops it."""
+    from umweg.core.diagnose.tree import Place, tree_of
+
+    _, doctor, seen = _asked(subject)
+
+    def progress(made: int) -> None:
+        print(f"\r{made} places worked out", end="", file=sys.stderr, flush=True)
+
+    root = tree_of(doctor, seen, depth, progress)
+    print(file=sys.stderr)
+    if as_json:
+        print(root.model_dump_json())
+        return
+
+    def show(place: Place, indent: str) -> None:
+        leading = ", ".join(f"{x.title} {x.share:.0%}" for x in place.leaders)
+        if place.step is None:
+            end = f"enough: {place.repair}" if place.enough else "…"
+            print(f"{indent}{end}   ({leading})")
+            return
+        print(f"{indent}{place.step}, {place.minutes:.0f} min   ({leading})")
+        for branch in place.branches:
+            print(f"{indent}  {branch.words}  ({branch.share:.0%})")
+            if branch.then is None:
+                print(f"{indent}    seldom")
+            else:
+                show(branch.then, indent + "    ")
+
+    show(root, "")
+    print(f"{root.expected_min:.0f} min on average, as far as the tree goes")
 
 
 @app.command()

@@ -9,6 +9,7 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable
 from umweg.core.diagnose.steps import Step
+from umweg.core.diagnose.tree import tree_of
 from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, TRY_MIN, action_of
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
@@ -135,11 +136,11 @@ def test_dearer_labour_makes_the_same_reading_worth_less_by_its_minutes(
     ranking, predictor = turf.rank(SINKS)
     step = a_reading(steps_of(turf, SINKS))
     planner = Planner(predictor, ranking, turf.instruments, turf.money)
-    gross = planner.stakes.information(_outcomes(planner, step))[1]
+    gross = planner.stakes.information(planner.outcomes(*_spread(planner, step)))[1]
     assert step.saving == pytest.approx(gross - step.minutes * LABOUR, abs=1e-6)
 
 
-def _outcomes(planner: Planner, step: Step) -> Array:
+def _spread(planner: Planner, step: Step) -> tuple[Array, Array]:
     quantity = Quantity.named(step.quantity, step.point)
     table = planner.predictor[planner.circuit.states[step.state]]
     row, live = table.row(quantity), planner.live
@@ -147,8 +148,7 @@ def _outcomes(planner: Planner, step: Step) -> Array:
         table.mean[row, live], table.slope[row][:, live]
     )
     typical = float(np.average(mean, weights=planner.weight[live]))
-    spread = noise_sd(quantity, typical, step.instrument) ** 2
-    return planner.outcomes(mean, variance + spread)
+    return mean, variance + noise_sd(quantity, typical, step.instrument) ** 2
 
 
 def test_outcomes_of_a_grid_have_the_mean_and_the_spread_they_were_made_of(
@@ -240,6 +240,53 @@ def test_a_shop_without_a_flow_meter_hears_so() -> None:
 def test_what_is_told_dead_is_not_timed(turf: Diagnostician) -> None:
     dead = [Behaviour(id="b1", function="lift", move="raise", how="dead", when="warm")]
     assert not any(s.quantity == "speed_mm_s" for s in steps_of(turf, dead))
+
+
+def test_the_tree_goes_on_as_the_diagnosis_would(turf: Diagnostician) -> None:
+    made: list[int] = []
+    root = tree_of(turf, SINKS, 2, made.append)
+    first = next(s for s in steps_of(turf, SINKS) if not s.refused)
+    assert root.step_key == (first.kind, first.point, first.state)
+    assert root.minutes == first.minutes
+    assert sum(b.share for b in root.branches) == pytest.approx(1.0, abs=0.01)
+    followed = [b for b in root.branches if b.then is not None]
+    assert 1 < len(followed) <= len(root.branches)
+    assert made == list(range(1, len(made) + 1))
+    assert len(made) == 1 + sum(1 + sum(x.then is not None for x in b.then.branches)
+                                for b in followed if b.then is not None)  # fmt: skip
+    average = sum(b.share * b.then.expected_min for b in followed if b.then is not None)
+    share = sum(b.share for b in followed)
+    assert root.expected_min == pytest.approx(root.minutes + average / share)
+    for branch in followed:
+        assert branch.then is not None
+        for leaf in branch.then.branches:
+            assert leaf.then is None or (leaf.then.step is None and leaf.then.expected_min == 0.0)
+
+
+def test_a_reading_branches_below_as_and_above_what_is_healthy(turf: Diagnostician) -> None:
+    seen = (*SINKS, Behaviour(id="b3", function="lift", move="raise", how="slow", when="hot"))
+    planner = planner_of(turf, seen)
+    step = next(s for s in steps_of(turf, seen) if s.quantity == "pressure_bar" and not s.refused)
+    value, chance = planner.outlook(step)
+    assert (np.diff(value) >= 0.0).all()
+    assert chance.sum() == pytest.approx(1.0)
+    mean, variance = _spread(planner, step)
+    weight = planner.weight[planner.live] / planner.weight[planner.live].sum()
+    assert float(chance @ value) == pytest.approx(float(weight @ mean), rel=0.01)
+    spread = weight @ (variance + mean**2) - (weight @ mean) ** 2
+    assert chance @ value**2 - (chance @ value) ** 2 == pytest.approx(spread, rel=0.1)
+
+
+def test_the_tree_can_be_stopped_and_refuses_a_depth_without_end(turf: Diagnostician) -> None:
+    def stop(made: int) -> None:
+        if made == 2:
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        tree_of(turf, SINKS, 3, stop)
+    for depth in (0, 7):
+        with pytest.raises(ValueError, match="is not 1"):
+            tree_of(turf, SINKS, depth)
 
 
 def test_an_indicator_is_looked_at_while_oil_flows_through_its_filter() -> None:

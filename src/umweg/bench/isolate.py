@@ -102,7 +102,7 @@ def bench_isolate(
     ----------
     machines : hidden machines a circuit, each with something noticeable
     as_ : machines that keep to the model, or as they come
-    faults : how many each machine has, one or two
+    faults : how many each machine has, one or two, each of them noticeable
     """
     with ProcessPoolExecutor(processes) as pool:
         kit = tuple(instruments)
@@ -135,13 +135,22 @@ def _one(
         if len({f.slot for f, _ in chosen}) < count:
             continue
         try:
+            # Of two faults each would be noticed by itself: a second one that shows nothing is
+            # nobody's to name.
+            alone = (KINDS[as_](circuit, [c], generator, doctor.predictor.solver) for c in chosen)
+            if count > 1 and not all(_noticed(complaint(machine)) for machine in alone):
+                continue
             machine = KINDS[as_](circuit, chosen, generator, doctor.predictor.solver)
             seen = complaint(machine)
-            if any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen):
+            if _noticed(seen):
                 figures.played.append(_followed(doctor, machine, seen))
         except SolveError:
             continue
     return figures
+
+
+def _noticed(seen: Sequence[Observation]) -> bool:
+    return any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen)
 
 
 def _followed(doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation]) -> Played:

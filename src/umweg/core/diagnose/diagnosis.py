@@ -18,7 +18,6 @@ from umweg.core.faults.population import (
     PAIR_SEVERITIES,
     SEVERITIES,
     Fault,
-    all_pairs,
     fault_pairs,
     single_faults,
 )
@@ -28,12 +27,10 @@ from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Joined, Predictor
-from umweg.core.observe.weights import Evidence
 from umweg.core.solve.steady import SteadySolver
 
-PAIR_LEADERS = 10
-FINE_PAIRS = 8
-HOPEFUL_PAIRS = 24
+COARSE_PAIRS = 24
+FINE_PAIRS = 6
 PAIRS_AT_HAND = 2
 """Populations with pairs that are kept: the coarse and the fine one of the last question."""
 
@@ -147,36 +144,17 @@ class Diagnostician:
         )
 
     def _hopeful(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:
-        """Pairs that could explain it: of those that explain best each part, and the hopeful ones."""
-        pairs = all_pairs(self._leaders(ranking.evidence))
-        known = {frozenset((a.key, b.key)) for a, b in pairs}
-        hypotheses = ranking.population.hypotheses
-        single = [
-            h for h in np.argsort(-ranking.shares, kind="stable") if len(hypotheses[h].faults) == 1
-        ]
-        for flat in np.argsort(-ranking.hopes, axis=None, kind="stable")[:HOPEFUL_PAIRS]:
-            row, other = np.unravel_index(flat, ranking.hopes.shape)
-            a, b = hypotheses[single[row]].faults[0], hypotheses[other].faults
-            if b and a.slot != b[0].slot and frozenset((a.key, b[0].key)) not in known:
-                known.add(frozenset((a.key, b[0].key)))
-                pairs.append((a, b[0]))
-        return sorted(pairs, key=lambda p: (p[0].key, p[1].key))
-
-    def _leaders(self, evidence: Sequence[Evidence]) -> list[Fault]:
-        """Faults that explain best what was seen: each part of it, and all of it."""
-        singles = self.predictor.population
-        scores = [e.marginal() for e in evidence]
-        scores.append(np.sum(scores, axis=0))
-        orders = [np.argsort(-(score + singles.log_prior), kind="stable") for score in scores]
-        leaders: dict[str, Fault] = {}
-        for rank_ in range(singles.count):
-            for order in orders:
-                faults = singles.hypotheses[int(singles.hypothesis[order[rank_]])].faults
-                if faults and len(leaders) < PAIR_LEADERS:
-                    leaders[faults[0].key] = faults[0]
-            if len(leaders) >= PAIR_LEADERS:
+        """The pairs that could explain most, by what each of the two explains."""
+        hypotheses, hopes = ranking.population.hypotheses, ranking.hopes
+        pairs: dict[frozenset[str], tuple[Fault, Fault]] = {}
+        for flat in np.argsort(-hopes, axis=None, kind="stable"):
+            row, other = np.unravel_index(flat, hopes.shape)
+            (a,), faults = hypotheses[ranking.hopeful[row]].faults, hypotheses[other].faults
+            if len(pairs) == COARSE_PAIRS or not np.isfinite(hopes[row, other]):
                 break
-        return sorted(leaders.values(), key=lambda f: f.key)
+            if a.slot != faults[0].slot:
+                pairs.setdefault(frozenset((a.key, faults[0].key)), (a, faults[0]))
+        return sorted(pairs.values(), key=lambda p: (p[0].key, p[1].key))
 
     def _best_pairs(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:
         """The pairs that lead on the coarse grid: they are looked at on the fine one."""

@@ -4,6 +4,7 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.special import ndtri
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components import component_type
@@ -24,10 +25,11 @@ from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, place_label
+from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, from_scale, place_label
 from umweg.core.observe.weights import noise_sd
 
 GRID = 48
+QUANTILES = 25
 LEAST_BITS = 0.01
 """What tells less than this is not offered."""
 LOOKED_FOR_ABOVE = 0.02
@@ -151,6 +153,22 @@ class Planner:
                 tuple(state.cautions) if heat is None else (*state.cautions, heat),
             )
         return self._judged[name]
+
+    def outlook(self, step: Step) -> tuple[Array, Array]:
+        """Everything a reading could show, in its base unit, and how likely each value is, (G,)."""
+        quantity = Quantity.named(step.quantity, step.point)
+        table = self.predictor[self.circuit.states[step.state]]
+        row, live = table.row(quantity), self.live
+        mean, variance = self._live_belief.posterior(
+            table.mean[row, live], table.slope[row][:, live]
+        )
+        typical = float(np.average(mean, weights=self._live_weight))
+        sd = np.sqrt(variance + noise_sd(quantity, typical, step.instrument) ** 2)
+        places = ndtri(np.linspace(0.01, 0.99, QUANTILES))
+        values = (mean[:, None] + sd[:, None] * places).ravel()
+        share = np.repeat(self._live_weight / self._live_weight.sum() / QUANTILES, QUANTILES)
+        order = np.argsort(values, kind="stable")
+        return from_scale(quantity, values[order]), share[order]
 
     def with_bands(self, step: Step) -> Step:
         """A reading step with what the healthy machine and each suspect would show."""

@@ -25,7 +25,8 @@ SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
 WORTH_DRAWING = 0.05
 """Odds that two faults must be able to reach before they are played."""
-HOPEFUL_LEADERS = 6
+HOPEFUL = 6
+BEST_OF_EACH = 2
 DOUBTED_ABOVE = 0.15
 """Share of the belief that calls a reading misread from which it is worth taking again."""
 LEAST_SHARE = 1e-3
@@ -148,28 +149,39 @@ class Ranking:
         return bool(self.hopes.max(initial=-np.inf) > np.log(WORTH_DRAWING))
 
     @cached_property
+    def hopeful(self) -> Indices:
+        """(L,) single faults that lead, or explain some observation best: one of two may be there."""
+        population = self.population
+        single = np.array([len(h.faults) == 1 for h in population.hypotheses])
+        leading = np.argsort(-self.shares, kind="stable")[:HOPEFUL]
+        score = np.stack([e.marginal() for e in self.evidence]) + population.log_prior
+        best = population.hypothesis[np.argsort(-score, axis=1, kind="stable")[:, :BEST_OF_EACH]]
+        found: Indices = np.array(
+            [h for h in dict.fromkeys([*leading, *best.T.ravel()]) if single[h]], dtype=np.intp
+        )
+        return found
+
+    @cached_property
     def hopes(self) -> Array:
         """(L, H) log odds against all single faults that two faults could reach at the best.
 
-        Of each leader and each further hypothesis: as if each observation were explained by
-        whichever of the two explains it better, at the price of both being there. An upper bound
-        where each of them shows in readings of its own.
+        Of each of the ``hopeful`` and each further hypothesis: as if each observation were
+        explained by whichever of the two explains it better, at the price of both being there.
         """
         population = self.population
         total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
         fit = np.stack([item.marginal() for item in self.evidence])
         single = np.array([len(h.faults) == 1 for h in population.hypotheses])
         best = np.array([m[np.argmax(self.belief.log_weight[m])] for m in population.members])
-        order = np.argsort(-self.shares, kind="stable")
-        leaders = order[single[order]][:HOPEFUL_LEADERS]
-        price = np.array([h.prior for h in population.hypotheses])
-        hopes = np.full((len(leaders), len(population.hypotheses)), -np.inf)
-        for row, leader in enumerate(leaders):
-            c = best[leader]
+        price = np.log(2 * PAIR_PRIOR * np.array([h.prior for h in population.hypotheses]))
+        starts = np.array([m[0] for m in population.members])
+        hopes = np.full((len(self.hopeful), len(population.hypotheses)), -np.inf)
+        for row, h in enumerate(self.hopeful):
+            c = best[h]
             gain = np.maximum(fit - fit[:, [c]], 0.0).sum(axis=0)
-            most = np.array([gain[m].max() for m in population.members])
-            hopes[row] = self.belief.log_weight[c] - total + most + np.log(2 * PAIR_PRIOR * price)
-            hopes[row, [leader, *np.flatnonzero(~single)]] = -np.inf
+            most = np.maximum.reduceat(gain, starts)
+            hopes[row] = self.belief.log_weight[c] - total + most + price
+            hopes[row, [h, *np.flatnonzero(~single)]] = -np.inf
         return hopes
 
     def listed(self, groups: Mapping[str, tuple[str, ...]] | None = None) -> tuple[Suspect, ...]:

@@ -146,11 +146,6 @@ def fault_pairs(
     return _population(both, grid)
 
 
-def all_pairs(faults: Sequence[Fault]) -> list[tuple[Fault, Fault]]:
-    """Every two of some faults that can be there at once."""
-    return [(a, b) for a, b in itertools.combinations(faults, 2) if a.slot != b.slot]
-
-
 def merged(a: Population, b: Population) -> Population:
     """One population of both, hypotheses of ``a`` first."""
     shift = len(a.hypotheses)
