@@ -214,6 +214,17 @@ def _told(told: Sequence[Told], log_likelihood: Sequence[Array], best_story: flo
     return total
 
 
+def log_not_astray(evidence: Sequence[Evidence], count: int) -> Array:
+    """(C,) how likely the story that was told is true, if this candidate is what is wrong."""
+    story = [e.log_likelihood for e in evidence if isinstance(e, Told) and e.story]
+    if not story:
+        return np.zeros(count)
+    true = np.sum(story, axis=0)
+    best = float(true.max()) + np.log(WRONG_STORY)
+    share: Array = true - np.logaddexp(true, best)
+    return share
+
+
 def _finely(
     suspects: Suspects,
     log_weight: Array,

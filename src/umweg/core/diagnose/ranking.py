@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.evidence import Belief, believe, spread_band
+from umweg.core.diagnose.evidence import Belief, believe, log_not_astray, spread_band
 from umweg.core.diagnose.prior import UNKNOWN, log_prior
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import PAIR_PRIOR, Hypothesis, Population
@@ -175,12 +175,15 @@ class Ranking:
         best = np.array([m[np.argmax(self.belief.log_weight[m])] for m in population.members])
         price = np.log(2 * PAIR_PRIOR * np.array([h.prior for h in population.hypotheses]))
         starts = np.array([m[0] for m in population.members])
+        # A leader that a story speaks against lives on the chance that the story is wrong; what a
+        # second fault explains of it cannot be gained on top of that chance.
+        alone = self.belief.log_weight + log_not_astray(self.evidence, population.count)
         hopes = np.full((len(self.hopeful), len(population.hypotheses)), -np.inf)
         for row, h in enumerate(self.hopeful):
             c = best[h]
             gain = np.maximum(fit - fit[:, [c]], 0.0).sum(axis=0)
             most = np.maximum.reduceat(gain, starts)
-            hopes[row] = self.belief.log_weight[c] - total + most + price
+            hopes[row] = alone[c] - total + most + price
             hopes[row, [h, *np.flatnonzero(~single)]] = -np.inf
         return hopes
 
