@@ -183,7 +183,7 @@ export function wordsOf(data: EntryData): string {
     case "reading":
       return `Reading: ${data.value} ${data.unit}`;
     case "behaviour":
-      return `${data.function} ${data.move}: ${data.how.replace("_", " ")}`;
+      return `${data.function} ${data.move}: ${[data.how, ...(data.also ?? [])].join(", ").replaceAll("_", " ")}`;
     case "indicator":
       return data.tripped ? "Indicator tripped" : "Indicator not tripped";
     case "confirm":

@@ -415,6 +415,11 @@ export interface components {
          * @description How a function behaves, in the operator's words.
          */
         Behaviour: {
+            /**
+             * Also
+             * @default []
+             */
+            also: (("as_usual" | "slow" | "weak" | "dead" | "reversed" | "drifts") | ("noisy" | "jerky" | "hot" | "by_itself" | "will_not_stop" | "releases_late"))[];
             /** Function */
             function: string;
             /**

@@ -44,7 +44,15 @@ const card: JobCard = {
 const behaviour: Entry = {
   id: "22222222-2222-2222-2222-222222222222",
   sequence: 1,
-  data: { kind: "behaviour", id: "b", function: "blade", move: "out", how: "weak", when: "warm" },
+  data: {
+    kind: "behaviour",
+    id: "b",
+    function: "blade",
+    move: "out",
+    how: "weak",
+    also: [],
+    when: "warm",
+  },
   words: "Blade out: weak",
   supersedes: null,
   standing: true,
@@ -245,7 +253,12 @@ describe("ComplaintPage", () => {
     fireEvent.click(screen.getByRole("button", { name: "Slow" }));
     await waitFor(() => expect(sent).toHaveLength(1));
     expect(sent[0]?.body.supersedes).toBe(behaviour.id);
-    expect(sent[0]?.body.data).toMatchObject({ how: "slow", when: "warm", function: "blade" });
+    expect(sent[0]?.body.data).toMatchObject({
+      how: "weak",
+      also: ["slow"],
+      when: "warm",
+      function: "blade",
+    });
   });
 
   it("tells another temperature as another observation", async () => {
@@ -279,7 +292,7 @@ describe("ComplaintPage", () => {
     expect(screen.getByRole("button", { name: "Dead" }).getAttribute("aria-pressed")).toBe("true");
     expect(screen.getByRole("button", { name: "Slow" }).getAttribute("aria-pressed")).toBe("false");
     await waitFor(() => expect(sent).toHaveLength(2));
-    expect(sent.map((s) => s.body.data.how)).toEqual(["slow", "dead"]);
+    expect(sent.map((s) => s.body.data.how)).toEqual(["weak", "dead"]);
     expect(sent[1]?.body.supersedes).toBe("new-1");
   });
 });

@@ -38,6 +38,7 @@ const behaviour = (how: "slow" | "as_usual"): EntryData => ({
   function: "blade",
   move: "out",
   how,
+  also: [],
   when: "warm",
 });
 const before = [entry(1, behaviour("slow")), entry(2, reading("m2", 133), "low")];

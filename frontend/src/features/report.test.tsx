@@ -42,6 +42,7 @@ const job = {
       function: "blade",
       move: "out",
       how: "weak",
+      also: [],
       when: "warm",
     }),
     entry("2", reading, {

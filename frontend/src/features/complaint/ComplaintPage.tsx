@@ -1,28 +1,16 @@
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Entry, Schemas } from "../../api/client";
+import type { Entry } from "../../api/client";
 import { useEvents } from "../../api/events";
 import { withPending } from "../../api/outbox";
 import { useJob, usePending, useSchematic } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice } from "../../ui/primitives";
-import { HOW, type How, OIL, type OilLook, WHEN, type When } from "../../words";
+import { OIL, type OilLook, WHEN, type When } from "../../words";
 import { sinceRepair } from "../prove/epoch";
-
-type Behaviour = Schemas["Behaviour"];
-
-/** The behaviour that stands for a move and a temperature; a second one corrects the first. */
-function told(entries: Entry[], functionId: string, move: string, when: When) {
-  return entries.findLast(
-    (e) =>
-      e.standing &&
-      e.data.kind === "behaviour" &&
-      e.data.function === functionId &&
-      e.data.move === move &&
-      e.data.when === when,
-  );
-}
+import { MoveRow } from "./MoveRow";
+import { behaviourOf, entryOf, type Told, toldBy } from "./told";
 
 export function ComplaintPage() {
   const { jobId = "" } = useParams();
@@ -36,11 +24,18 @@ export function ComplaintPage() {
   const entries = sinceRepair(withPending(job.data?.entries ?? [], pending.items));
   const oil = entries.findLast((e) => e.standing && e.data.kind === "oil");
 
-  const tell = (functionId: string, move: string, how: How) => {
-    const old = told(entries, functionId, move, when);
-    if (old && (old.data as Behaviour).how === how) return;
-    const data = { kind: "behaviour", id: "new", function: functionId, move, how, when } as const;
-    pending.add(data, old?.id);
+  const moves = (schematic.data?.functions ?? []).flatMap((f) =>
+    f.moves.map((move) => ({ f, move, entry: entryOf(entries, f.id, move.id, when) })),
+  );
+  const untold = moves.filter((m) => !m.entry);
+
+  const tell = (functionId: string, move: string, told: Told, before: Entry | undefined) => {
+    const data = behaviourOf(told, functionId, move, when);
+    if (data) pending.add(data, before?.id);
+  };
+  const othersAsUsual = () => {
+    for (const { f, move } of untold)
+      tell(f.id, move.id, { hows: ["as_usual"], noted: [] }, undefined);
   };
   const look = (value: OilLook) => {
     if (oil?.data.kind === "oil" && oil.data.look === value) return;
@@ -76,36 +71,21 @@ export function ComplaintPage() {
           </fieldset>
         </div>
         <div className="grid gap-2.5">
-          {schematic.data?.functions.flatMap((f) =>
-            f.moves.map((move) => {
-              const said = told(entries, f.id, move.id, when);
-              const how = said ? (said.data as Behaviour).how : null;
-              return (
-                <fieldset
-                  key={`${f.id}.${move.id}`}
-                  aria-label={`${f.label} ${move.label}`}
-                  className="grid grid-cols-[13rem_1fr] items-center gap-3 rounded-lg border border-line bg-card px-4 py-2.5"
-                >
-                  <span className="font-bold">
-                    {f.label} <span className="font-normal">{move.label}</span>
-                  </span>
-                  <div className="flex flex-wrap gap-1.5">
-                    {(Object.keys(HOW) as How[]).map((key) => (
-                      <Button
-                        key={key}
-                        look={how === key ? "chosen" : "plain"}
-                        aria-pressed={how === key}
-                        onClick={() => tell(f.id, move.id, key)}
-                      >
-                        {HOW[key]}
-                      </Button>
-                    ))}
-                  </div>
-                </fieldset>
-              );
-            }),
-          )}
+          {moves.map(({ f, move, entry }) => (
+            <MoveRow
+              key={`${f.id}.${move.id}`}
+              label={f.label}
+              move={move.label}
+              told={toldBy(entry)}
+              onTold={(told) => tell(f.id, move.id, told, entry)}
+            />
+          ))}
         </div>
+        {untold.length > 0 && untold.length < moves.length && (
+          <div className="mt-3">
+            <Button onClick={othersAsUsual}>All others as usual ({untold.length})</Button>
+          </div>
+        )}
         <h2 className="mt-6 mb-2 font-bold text-lg">Free look: the oil</h2>
         <div className="flex flex-wrap items-center gap-1.5 rounded-lg border border-line bg-card px-4 py-2.5">
           {(Object.keys(OIL) as OilLook[]).map((key) => {

@@ -1,10 +1,11 @@
 """How a function behaves, in the operator's words."""
 
 from collections.abc import Hashable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
+from pydantic import ValidationInfo, field_validator
 from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, MachineState, Text
@@ -36,6 +37,18 @@ HOW_WORDS: dict[How, str] = {
     "reversed": "goes the other way",
     "drifts": "drifts when held",
 }
+Noted = Literal["noisy", "jerky", "hot", "by_itself", "will_not_stop", "releases_late"]
+NOTED_WORDS: dict[Noted, str] = {
+    "noisy": "noisy",
+    "jerky": "jerky",
+    "hot": "gets hot",
+    "by_itself": "moves by itself",
+    "will_not_stop": "will not stop",
+    "releases_late": "releases late",
+}
+"""Words that no steady speed shows: kept with the complaint, not weighed."""
+TOGETHER: tuple[How, ...] = ("slow", "weak", "drifts")
+"""Words that one move can call for at the same time."""
 WHEN_WORDS: dict[When, str] = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}
 OIL_C_OF_WHEN: dict[str, float] = {"cold": 15.0, "warm": 50.0, "hot": 80.0}
 WEAK_BELOW = 0.45
@@ -78,7 +91,32 @@ class Behaviour(Observed):
     function: Text
     move: Text
     how: How
+    also: tuple[How | Noted, ...] = ()
+    """Further words for the same move: slow *and* weak *and* noisy is one complaint."""
     when: When = "warm"
+
+    @field_validator("also")
+    @classmethod
+    def _fit_together(
+        cls, also: tuple[How | Noted, ...], info: ValidationInfo
+    ) -> tuple[How | Noted, ...]:
+        how = str(info.data.get("how"))
+        told: list[str] = [how, *(word for word in also if word in BEHAVIOURS)]
+        if len({how, *also}) != 1 + len(also):
+            raise ValueError("a word is told twice")
+        if len(told) > 1 and not set(told) <= set(TOGETHER):
+            raise ValueError(f"only {', '.join(TOGETHER)} go together, not {' and '.join(told)}")
+        return also
+
+    @property
+    def hows(self) -> tuple[How, ...]:
+        """All words of it that are weighed."""
+        return (self.how, *(word for word in BEHAVIOURS if word in self.also))
+
+    @property
+    def noted(self) -> tuple[Noted, ...]:
+        """Words of it that are kept and not weighed."""
+        return tuple(word for word in NOTED_WORDS if word in self.also)
 
     def topic(self) -> Hashable:
         """Which move of which function."""
@@ -93,15 +131,28 @@ class Behaviour(Observed):
         check_behaviour(circuit, self.function, self.move)
         function = circuit.function(self.function)
         move = function.moves[self.move].label
-        return f"{function.label} {move}: {HOW_WORDS[self.how]}, {WHEN_WORDS[self.when]}"
+        told = " and ".join(HOW_WORDS[how] for how in self.hows)
+        noted = ", ".join(NOTED_WORDS[word] for word in self.noted)
+        kept = f" ({noted}: kept, not weighed)" if noted else ""
+        return f"{function.label} {move}: {told}, {WHEN_WORDS[self.when]}{kept}"
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
         """Against the word that each candidate would call for."""
         del instruments
         check_behaviour(exhibits.suspects.circuit, self.function, self.move)
         words = exhibits.seen(Spoken(self.function, self.move, self.when))
-        said = HEARD[BEHAVIOURS.index(self.how)] @ words
-        return replace(told(self.id, said, len(BEHAVIOURS)), story=True)
+        # How it moves and whether it creeps are two things; slow and weak are one, told in two
+        # words. Somebody who tells of both leaves open which of the two it is.
+        facets = [[how for how in self.hows if (how == "drifts") == creeps] for creeps in (0, 1)]
+        said = [
+            HEARD[[BEHAVIOURS.index(how) for how in facet]].sum(axis=0) @ words
+            for facet in facets
+            if facet
+        ]
+        each = [told(self.id, probability, len(BEHAVIOURS)) for probability in said]
+        together = np.sum([one.log_likelihood for one in each], axis=0)
+        broad = sum(one.log_broad for one in each)
+        return Told(self.id, together, broad, story=True)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None

@@ -1,0 +1,50 @@
+import { describe, expect, it } from "vitest";
+import type { Entry } from "../api/client";
+import { behaviourOf, entryOf, NOTHING_TOLD, toldBy, withHow, withNoted } from "./complaint/told";
+
+function entry(id: string, how: "slow" | "dead", also: ("drifts" | "noisy")[], standing = true) {
+  const data = { kind: "behaviour", id, function: "arm", move: "raise", how, also, when: "warm" };
+  return { id, sequence: 1, data, standing, words: "" } as unknown as Entry;
+}
+
+describe("what is told about a move", () => {
+  it("keeps slow, weak and drifting together, and nothing else", () => {
+    const slow = withHow(NOTHING_TOLD, "slow");
+    const both = withHow(slow, "drifts");
+    expect(both.hows).toEqual(["slow", "drifts"]);
+    expect(withHow(both, "weak").hows).toEqual(["slow", "drifts", "weak"]);
+    expect(withHow(both, "dead").hows).toEqual(["dead"]);
+    expect(withHow(withHow(both, "as_usual"), "slow").hows).toEqual(["slow"]);
+  });
+
+  it("takes a word back, but not the last one", () => {
+    const both = withHow(withHow(NOTHING_TOLD, "slow"), "drifts");
+    expect(withHow(both, "slow").hows).toEqual(["drifts"]);
+    const one = withHow(NOTHING_TOLD, "slow");
+    expect(withHow(one, "slow")).toBe(one);
+  });
+
+  it("notes what is not weighed beside what is", () => {
+    const noisy = withNoted(withHow(NOTHING_TOLD, "slow"), "noisy");
+    expect(behaviourOf(noisy, "arm", "raise", "cold")).toEqual({
+      kind: "behaviour",
+      id: "new",
+      function: "arm",
+      move: "raise",
+      how: "slow",
+      also: ["noisy"],
+      when: "cold",
+    });
+    expect(withNoted(noisy, "noisy").noted).toEqual([]);
+    expect(behaviourOf(withNoted(NOTHING_TOLD, "noisy"), "arm", "raise", "cold")).toBeNull();
+  });
+
+  it("reads an entry back as it was told", () => {
+    const kept = entry("e1", "slow", ["noisy", "drifts"]);
+    expect(toldBy(kept)).toEqual({ hows: ["slow", "drifts"], noted: ["noisy"] });
+    expect(toldBy(undefined)).toBe(NOTHING_TOLD);
+    const entries = [entry("e0", "dead", [], false), kept];
+    expect(entryOf(entries, "arm", "raise", "warm")?.id).toBe("e1");
+    expect(entryOf(entries, "arm", "raise", "hot")).toBeUndefined();
+  });
+});

@@ -1,0 +1,64 @@
+/** What is told about one move: the words that are weighed, and those that are only noted. */
+import type { Entry, Schemas } from "../../api/client";
+import { HOW, type How, NOTED, type Noted, TOGETHER, type When } from "../../words";
+
+export type Behaviour = Schemas["Behaviour"];
+
+export interface Told {
+  hows: readonly How[];
+  noted: readonly Noted[];
+}
+
+export const NOTHING_TOLD: Told = { hows: [], noted: [] };
+
+/** The entry that stands for a move and a temperature; a later one corrects it. */
+export function entryOf(entries: Entry[], functionId: string, move: string, when: When) {
+  return entries.findLast(
+    (e) =>
+      e.standing &&
+      e.data.kind === "behaviour" &&
+      e.data.function === functionId &&
+      e.data.move === move &&
+      e.data.when === when,
+  );
+}
+
+export function toldBy(entry: Entry | undefined): Told {
+  if (entry?.data.kind !== "behaviour") return NOTHING_TOLD;
+  const { how, also = [] } = entry.data;
+  return {
+    hows: (Object.keys(HOW) as How[]).filter((w) => w === how || also.includes(w)),
+    noted: (Object.keys(NOTED) as Noted[]).filter((w) => also.includes(w)),
+  };
+}
+
+/** A word is tapped: slow, weak and drifting go together, every other word stands alone. */
+export function withHow(told: Told, how: How): Told {
+  if (told.hows.includes(how)) {
+    // The last word is not taken back by tapping it: what is left would say nothing.
+    const hows = told.hows.filter((w) => w !== how);
+    return hows.length ? { ...told, hows } : told;
+  }
+  const beside = TOGETHER.includes(how) ? told.hows.filter((w) => TOGETHER.includes(w)) : [];
+  return { ...told, hows: [...beside, how] };
+}
+
+export function withNoted(told: Told, word: Noted): Told {
+  const noted = told.noted.includes(word)
+    ? told.noted.filter((w) => w !== word)
+    : [...told.noted, word];
+  return { ...told, noted };
+}
+
+/** The observation for what is told; nothing where no word is weighed yet. */
+export function behaviourOf(
+  told: Told,
+  functionId: string,
+  move: string,
+  when: When,
+): Behaviour | null {
+  const [how, ...rest] = told.hows;
+  if (!how) return null;
+  const also = [...rest, ...told.noted];
+  return { kind: "behaviour", id: "new", function: functionId, move, how, also, when };
+}

@@ -1,0 +1,84 @@
+"""Several words for one move: what is weighed together, what is only kept."""
+
+import numpy as np
+import pytest
+from pydantic import ValidationError
+
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.observe.kinds.behaviours import NOTED_WORDS, Behaviour
+from umweg.core.observe.observations import Observation
+from umweg.library import load_circuit
+
+
+def word(*words: str, move: str = "raise") -> Behaviour:
+    how, *also = words
+    return Behaviour.model_validate(
+        {"id": "w", "function": "lift", "move": move, "how": how, "also": also}
+    )
+
+
+@pytest.fixture(scope="module")
+def turf() -> Diagnostician:
+    return Diagnostician.of(load_circuit("turf_lift"), [])
+
+
+def shares(turf: Diagnostician, *seen: Observation) -> dict[str, float]:
+    ranking, predictor = turf.rank(seen)
+    hypotheses = predictor.population.hypotheses
+    return {h.key: float(s) for h, s in zip(hypotheses, ranking.shares, strict=True)}
+
+
+def log_fit(turf: Diagnostician, seen: Behaviour) -> np.ndarray:  # type: ignore[type-arg]
+    return seen.weigh(turf.exhibits, ()).log_likelihood
+
+
+def test_slow_and_drifting_speaks_for_what_does_both(turf: Diagnostician) -> None:
+    """A pump that is worn makes it slow; only oil that goes past the piston makes it sink too."""
+    slow, both = shares(turf, word("slow")), shares(turf, word("slow", "drifts"))
+    assert both["cylinder:seal_leaks"] > 3.0 * slow["cylinder:seal_leaks"]
+    assert both["pump:worn"] < slow["pump:worn"] / 3.0
+
+
+def test_words_about_speed_leave_open_which_of_them_it_is(turf: Diagnostician) -> None:
+    slow, weak = np.exp(log_fit(turf, word("slow"))), np.exp(log_fit(turf, word("weak")))
+    either = np.exp(log_fit(turf, word("weak", "slow")))
+    assert either == pytest.approx(slow + weak, abs=0.02)
+    assert log_fit(turf, word("slow", "weak")) == pytest.approx(log_fit(turf, word("weak", "slow")))
+
+
+def test_creep_is_weighed_beside_speed_whatever_the_order(turf: Diagnostician) -> None:
+    slow, drifts = log_fit(turf, word("slow")), log_fit(turf, word("drifts"))
+    for told in (word("slow", "drifts"), word("drifts", "slow")):
+        assert log_fit(turf, told) == pytest.approx(slow + drifts)
+
+
+def test_what_the_model_cannot_weigh_is_kept_and_said(turf: Diagnostician) -> None:
+    plain, noisy = word("slow"), word("slow", "noisy", "hot")
+    assert log_fit(turf, noisy) == pytest.approx(log_fit(turf, plain))
+    words = noisy.words(turf.circuit)
+    assert words.endswith("(noisy, gets hot: kept, not weighed)")
+    assert "kept" not in plain.words(turf.circuit)
+    assert noisy.noted == ("noisy", "hot")
+    again = type(noisy).model_validate_json(noisy.model_dump_json())
+    assert again == noisy
+
+
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        (("dead", "slow"), "only slow, weak, drifts go together"),
+        (("slow", "as_usual"), "only slow, weak, drifts go together"),
+        (("slow", "slow"), "told twice"),
+        (("slow", "noisy", "noisy"), "told twice"),
+        (("slow", "loud"), "also"),
+    ],
+)
+def test_words_that_do_not_go_together_are_refused(words: tuple[str, ...], why: str) -> None:
+    with pytest.raises(ValidationError, match=why):
+        word(*words)
+
+
+def test_an_entry_without_further_words_reads_as_before() -> None:
+    old = {"kind": "behaviour", "id": "b", "function": "lift", "move": "raise", "how": "slow"}
+    assert Behaviour.model_validate(old).also == ()
+    assert set(NOTED_WORDS).isdisjoint({"slow", "weak", "drifts"})
