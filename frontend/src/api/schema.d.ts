@@ -1104,6 +1104,8 @@ export interface components {
             label: string;
             /** Location */
             location: string;
+            /** Named On Demand */
+            named_on_demand: boolean;
             /** Ports */
             ports: components["schemas"]["PortView"][];
             /** Strokes */

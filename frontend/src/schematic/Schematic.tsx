@@ -1,9 +1,10 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
-import { type Drawing, drawingOf, type Placed, type Route } from "./layout";
+import { type Drawing, drawingOf, type Placed, pathOf, READABLE_PX, type Route } from "./layout";
+import { Overview } from "./Overview";
 import { formatNet, pressureColour } from "./scale";
-import { centreOn, fitView, pan, type View, zoom } from "./view";
+import { centreOn, fitView, openingView, pan, type View, zoom } from "./view";
 
 export interface SchematicProps {
   schematic: SchematicData;
@@ -19,15 +20,12 @@ export interface SchematicProps {
 }
 
 const FADED = 0.22;
+const MOST_NEEDED = 12;
 
 const MOVING_LPM = 0.5;
 const LIVE_V = 1;
 const TANK = "M3 6v10h20v-10M13 0v12";
 const FRAME = "M13 0v9M4 9h18M7.5 13h11M10.5 17h5";
-
-function pathOf(route: Route): string {
-  return route.points.map((p, i) => `${i ? "L" : "M"}${p.x} ${p.y}`).join(" ");
-}
 
 function flowOf(route: Route, solved: SolvedState | undefined): number {
   if (!solved) return 0;
@@ -113,6 +111,7 @@ function PartSymbol({
   const lines = labelLines(part.label);
   const height = part.height * UNIT;
   const suspicious = share >= 0.01;
+  const named = !part.named_on_demand || suspicious || selected;
   const step = isAstride(item) ? LABEL_STEP + 8 : LABEL_STEP;
   const choose = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") {
@@ -171,30 +170,32 @@ function PartSymbol({
           <path key={d} d={d} className="fill-ink" />
         ))}
       </g>
-      <text
-        x={item.symbolWidth + 7}
-        y={labelTop(item, lines.length, suspicious)}
-        fontSize={LABEL_SIZE}
-        className="stroke-paper"
-        strokeWidth={4}
-        paintOrder="stroke"
-      >
-        {lines.map((line, i) => (
-          <tspan key={line} x={item.symbolWidth + 7} dy={i ? step : 0} className="fill-ink">
-            {/* The space keeps the words of two lines apart for who hears them. */}
-            {`${line} `}
-          </tspan>
-        ))}
-        {suspicious && (
-          <tspan
-            x={item.symbolWidth + 7}
-            dy={lines.length > 1 ? LABEL_STEP : step}
-            className="fill-suspect font-bold"
-          >
-            {Math.round(share * 100)} %
-          </tspan>
-        )}
-      </text>
+      {named && (
+        <text
+          x={item.symbolWidth + 7}
+          y={labelTop(item, lines.length, suspicious)}
+          fontSize={LABEL_SIZE}
+          className="stroke-paper"
+          strokeWidth={4}
+          paintOrder="stroke"
+        >
+          {lines.map((line, i) => (
+            <tspan key={line} x={item.symbolWidth + 7} dy={i ? step : 0} className="fill-ink">
+              {/* The space keeps the words of two lines apart for who hears them. */}
+              {`${line} `}
+            </tspan>
+          ))}
+          {suspicious && (
+            <tspan
+              x={item.symbolWidth + 7}
+              dy={lines.length > 1 ? LABEL_STEP : step}
+              className="fill-suspect font-bold"
+            >
+              {Math.round(share * 100)} %
+            </tspan>
+          )}
+        </text>
+      )}
     </g>
   );
 }
@@ -327,19 +328,45 @@ export function Schematic(props: SchematicProps) {
   const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
   /** The click that ends a drag chooses nothing. */
   const dragged = useRef(false);
+  /** Somebody has moved the map. */
+  const moved = useRef(false);
 
   useEffect(() => {
     let current = true;
     void drawingOf(schematic).then((done) => {
       if (!current) return;
+      moved.current = false;
       setDrawing(done);
-      const size = box.current?.getBoundingClientRect();
-      setView(fitView(done.width, done.height, size?.width ?? 800, size?.height ?? 600));
     });
     return () => {
       current = false;
     };
   }, [schematic]);
+
+  /** What the part at hand is about, the most important first: point, traced way, suspects. */
+  const needed = [
+    ...(target ? [`point:${target}`] : []),
+    ...(lit ? [...lit.parts].sort() : []),
+    ...[...suspicion].sort((a, b) => b[1] - a[1]).map(([part]) => part),
+  ];
+  const about = JSON.stringify(needed.slice(0, MOST_NEEDED));
+
+  // The map opens on what is needed, and goes there again with the next step or way; once somebody
+  // has moved it, it stays where it was put.
+  useEffect(() => {
+    const size = box.current?.getBoundingClientRect();
+    if (!drawing || moved.current) return;
+    const nodes = new Map(drawing.nodes.map((n) => [n.item.id, n]));
+    const boxes = (JSON.parse(about) as string[]).flatMap((id) => {
+      const node = nodes.get(id);
+      return node
+        ? [{ x: node.x, y: node.y, width: node.item.width, height: node.item.height }]
+        : [];
+    });
+    const [width, height] = [size?.width || 800, size?.height || 600];
+    const widest = (width * LABEL_SIZE) / READABLE_PX;
+    setView(openingView(drawing.width, drawing.height, width, height, widest, boxes));
+  }, [drawing, about]);
 
   const shown = view ?? { x: 0, y: 0, width: 800, height: 600 };
   const scale = () => shown.width / (box.current?.getBoundingClientRect().width ?? 800);
@@ -352,6 +379,7 @@ export function Schematic(props: SchematicProps) {
     const onWheel = (event: WheelEvent) => {
       event.preventDefault();
       const rect = element.getBoundingClientRect();
+      moved.current = true;
       setView((v) => {
         if (!v) return v;
         const cx = v.x + ((event.clientX - rect.left) / rect.width) * v.width;
@@ -363,11 +391,15 @@ export function Schematic(props: SchematicProps) {
     return () => element.removeEventListener("wheel", onWheel);
   }, []);
 
+  const move = (to: View) => {
+    moved.current = true;
+    setView(to);
+  };
   const whole = () => {
     const size = box.current?.getBoundingClientRect();
-    if (drawing && size) setView(fitView(drawing.width, drawing.height, size.width, size.height));
+    if (drawing && size) move(fitView(drawing.width, drawing.height, size.width, size.height));
   };
-  const zoomBy = (factor: number) => setView(zoom(shown, factor, middle.x, middle.y));
+  const zoomBy = (factor: number) => move(zoom(shown, factor, middle.x, middle.y));
 
   const focusPart = (by: 1 | -1) => {
     const parts = [...(box.current?.querySelectorAll<SVGGElement>("[data-part]") ?? [])];
@@ -384,10 +416,10 @@ export function Schematic(props: SchematicProps) {
       "=": () => zoomBy(1.25),
       "-": () => zoomBy(0.8),
       "0": whole,
-      ArrowLeft: () => setView(pan(shown, -step, 0)),
-      ArrowRight: () => setView(pan(shown, step, 0)),
-      ArrowUp: () => setView(pan(shown, 0, -step)),
-      ArrowDown: () => setView(pan(shown, 0, step)),
+      ArrowLeft: () => move(pan(shown, -step, 0)),
+      ArrowRight: () => move(pan(shown, step, 0)),
+      ArrowUp: () => move(pan(shown, 0, -step)),
+      ArrowDown: () => move(pan(shown, 0, step)),
       n: () => focusPart(1),
       p: () => focusPart(-1),
     };
@@ -410,7 +442,7 @@ export function Schematic(props: SchematicProps) {
     if (!from.moved && Math.hypot(dx, dy) < 5) return;
     drag.current = { x: event.clientX, y: event.clientY, moved: true };
     dragged.current = true;
-    setView(pan(shown, -dx * scale(), -dy * scale()));
+    move(pan(shown, -dx * scale(), -dy * scale()));
   };
   const onUp = () => {
     drag.current = null;
@@ -420,7 +452,7 @@ export function Schematic(props: SchematicProps) {
     const placed = drawing?.nodes.find((n) => n.item.id === `point:${target}`);
     if (placed) {
       const near = zoom(shown, shown.width / 620, middle.x, middle.y);
-      setView(centreOn(near, placed.x + 20, placed.y + 20));
+      move(centreOn(near, placed.x + 20, placed.y + 20));
     }
   };
 
@@ -470,6 +502,9 @@ export function Schematic(props: SchematicProps) {
           ),
         )}
       </svg>
+      {drawing && view && (shown.width < drawing.width || shown.height < drawing.height) && (
+        <Overview drawing={drawing} view={shown} onCentre={(x, y) => move(centreOn(shown, x, y))} />
+      )}
       {!drawing && (
         <p className="absolute inset-0 grid place-items-center">Drawing the circuit …</p>
       )}

@@ -1,8 +1,9 @@
 import Elk from "elkjs/lib/elk.bundled.js";
-import { describe, expect, it } from "vitest";
+import type { ElkNode } from "elkjs/lib/elk-api";
+import { describe, expect, it, vi } from "vitest";
 import type { Schematic } from "../api/client";
 import { graphOf, labelLines, type Part, turnedParts } from "./graph";
-import { layOut } from "./layout";
+import { layOut, letteringPx, READABLE_PX } from "./layout";
 
 type PortSpec = [name: string, net: string, side: "north" | "south" | "east" | "west"];
 
@@ -13,6 +14,7 @@ function part(id: string, ports: PortSpec[], boundary = ""): Part {
     type_label: "X",
     label: id,
     location: "",
+    named_on_demand: false,
     width: 2,
     height: 2,
     strokes: ["M0 0H2"],
@@ -177,8 +179,45 @@ describe("layOut", () => {
   });
 });
 
+describe("a part that is named on demand", () => {
+  const hose = {
+    ...schematic,
+    parts: schematic.parts.map((p) => ({ ...p, label: "A long name" })),
+  };
+  const quiet = { ...hose, parts: hose.parts.map((p) => ({ ...p, named_on_demand: true })) };
+
+  it("takes no room for its name", () => {
+    const width = (of: Schematic) => graphOf(of).nodes.find((n) => n.kind === "part")?.width ?? 0;
+    expect(width(quiet)).toBe(graphOf(quiet).nodes.find((n) => n.kind === "part")?.symbolWidth);
+    expect(width(hose)).toBeGreaterThan(width(quiet));
+  });
+});
+
+describe("placing", () => {
+  const sized = (width: number, height: number) => ({
+    layout: vi.fn(async (graph: ElkNode) => ({ ...graph, width, height })),
+  });
+
+  it("keeps the straightest lines where these can be read", async () => {
+    const engine = sized(800, 500);
+    const drawing = await layOut(schematic, engine);
+    expect(engine.layout).toHaveBeenCalledTimes(1);
+    expect(letteringPx(drawing)).toBeGreaterThan(READABLE_PX);
+  });
+
+  it("else takes the way that shows it largest", async () => {
+    const widths = [4000, 2000, 3000];
+    const engine = {
+      layout: vi.fn(async (graph: ElkNode) => ({ ...graph, width: widths.shift(), height: 500 })),
+    };
+    expect((await layOut(schematic, engine)).width).toBe(2000);
+    expect(engine.layout).toHaveBeenCalledTimes(3);
+  });
+});
+
 describe("labelLines", () => {
   it("breaks long labels between words", () => {
-    expect(labelLines("Port relief, blade extend")).toEqual(["Port relief, blade", "extend"]);
+    expect(labelLines("Port relief, blade extend")).toEqual(["Port relief,", "blade extend"]);
+    expect(labelLines("Anschlussverschraubung")).toEqual(["Anschlussverschraubung"]);
   });
 });

@@ -1,7 +1,7 @@
 import type { Schemas, Schematic } from "../api/client";
 
 /** Pixels per unit of a symbol's box. */
-export const UNIT = 24;
+export const UNIT = 17;
 
 export type Part = Schemas["PartView"];
 export type Port = Schemas["PortView"];
@@ -58,7 +58,7 @@ const OPPOSITE: Record<Side, Side> = {
 export const LABEL_SIZE = 17;
 export const LABEL_STEP = 19;
 const LABEL_CHARACTER = 9.2;
-const LABEL_LINE = 18;
+const LABEL_LINE = 13;
 /** Room for a computed pressure beside a test point. */
 export const BADGE = 84;
 
@@ -155,13 +155,15 @@ export function graphOf(schematic: Schematic): Graph {
   for (const part of schematic.parts) {
     const over = turned.has(part.id);
     const lines = labelLines(part.label);
-    const labelWidth = Math.max(...lines.map((l) => l.length)) * LABEL_CHARACTER + 8;
+    const labelWidth = part.named_on_demand
+      ? 0
+      : Math.max(...lines.map((l) => l.length)) * LABEL_CHARACTER + 8;
     const symbolWidth = part.width * UNIT;
     add({
       id: part.id,
       kind: "part",
       width: symbolWidth + labelWidth,
-      height: Math.max(part.height * UNIT, lines.length * LABEL_STEP),
+      height: Math.max(part.height * UNIT, part.named_on_demand ? 0 : lines.length * LABEL_STEP),
       ports: part.ports.map((p) => portAt(part, p, over)),
       part,
       turned: over,

@@ -1,6 +1,7 @@
 import type { ELK, ElkNode } from "elkjs/lib/elk-api";
 import type { Schematic } from "../api/client";
-import { type Graph, type GraphEdge, type GraphNode, graphOf } from "./graph";
+import { type Graph, type GraphEdge, type GraphNode, graphOf, LABEL_SIZE } from "./graph";
+import { fitView } from "./view";
 
 export interface Placed<T> {
   item: T;
@@ -25,28 +26,44 @@ export interface Drawing {
   routes: Route[];
 }
 
+export function pathOf(route: Route): string {
+  return route.points.map((p, i) => `${i ? "L" : "M"}${p.x} ${p.y}`).join(" ");
+}
+
 const OPTIONS: Record<string, string> = {
   "elk.algorithm": "layered",
   "elk.direction": "UP",
   "elk.edgeRouting": "ORTHOGONAL",
-  "elk.layered.spacing.nodeNodeBetweenLayers": "12",
-  "elk.spacing.nodeNode": "16",
-  "elk.spacing.edgeNode": "12",
-  "elk.spacing.edgeEdge": "9",
-  "elk.layered.spacing.edgeEdgeBetweenLayers": "8",
-  "elk.layered.spacing.edgeNodeBetweenLayers": "9",
-  "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX",
+  "elk.layered.spacing.nodeNodeBetweenLayers": "9",
+  "elk.spacing.nodeNode": "13",
+  "elk.spacing.edgeNode": "8",
+  "elk.spacing.edgeEdge": "7",
+  "elk.layered.spacing.edgeEdgeBetweenLayers": "7",
+  "elk.layered.spacing.edgeNodeBetweenLayers": "7",
   "elk.layered.crossingMinimization.strategy": "LAYER_SWEEP",
   "elk.layered.thoroughness": "40",
   "elk.randomSeed": "1",
 };
 
+/** Ways to place what stands in one row, the straightest lines first, the narrowest drawing last. */
+const PLACINGS = ["NETWORK_SIMPLEX", "LINEAR_SEGMENTS", "SIMPLE"];
+
+/** The pane that a drawing opens in, and the lettering below which it cannot be read there. */
+export const PANE = { width: 848, height: 690 };
+export const READABLE_PX = 11;
+
+/** Height of the lettering when all of a drawing is shown in a pane. */
+export function letteringPx(drawing: Pick<Drawing, "width" | "height">, pane = PANE): number {
+  const shown = fitView(drawing.width, drawing.height, pane.width, pane.height);
+  return (LABEL_SIZE * pane.width) / shown.width;
+}
+
 const SIDE = { north: "NORTH", south: "SOUTH", east: "EAST", west: "WEST" } as const;
 
-function elkGraph(graph: Graph): ElkNode {
+function elkGraph(graph: Graph, placing: string): ElkNode {
   return {
     id: "circuit",
-    layoutOptions: OPTIONS,
+    layoutOptions: { ...OPTIONS, "elk.layered.nodePlacement.strategy": placing },
     children: graph.nodes.map((node) => ({
       id: node.id,
       width: node.width,
@@ -86,13 +103,31 @@ async function inWorker(): Promise<ELK> {
   return new Elk({ workerFactory: () => new ElkWorker() });
 }
 
-/** Place and route a schematic. The same circuit revision gives the same drawing. */
+interface Layouter {
+  layout(graph: ElkNode): Promise<ElkNode>;
+}
+
+/**
+ * Place and route a schematic: as straight as it can be read, and else as large as it can be.
+ * The same circuit revision gives the same drawing.
+ */
 export async function layOut(
   schematic: Schematic,
-  layouter: Pick<ELK, "layout"> | Promise<ELK> = elk(),
+  layouter: Layouter | Promise<Layouter> = elk(),
 ): Promise<Drawing> {
   const graph = graphOf(schematic);
-  const placed = await (await layouter).layout(elkGraph(graph));
+  const engine = await layouter;
+  let best: Drawing | null = null;
+  for (const placing of PLACINGS) {
+    const drawing = drawn(graph, await engine.layout(elkGraph(graph, placing)));
+    if (!best || letteringPx(drawing) > letteringPx(best)) best = drawing;
+    if (letteringPx(best) >= READABLE_PX) break;
+  }
+  if (!best) throw new Error("there is no way to place a drawing");
+  return best;
+}
+
+function drawn(graph: Graph, placed: ElkNode): Drawing {
   const at = new Map((placed.children ?? []).map((c) => [c.id, c]));
   const routed = new Map((placed.edges ?? []).map((e) => [e.id, e]));
   const ports = new Map(graph.nodes.flatMap((n) => n.ports.map((p) => [p.id, { n, p }] as const)));
@@ -123,7 +158,7 @@ export async function layOut(
   };
 }
 
-const STORE = "umweg-drawing-6";
+const STORE = "umweg-drawing-7";
 
 /** The drawing of a circuit revision: kept in the browser, so that the map never jumps. */
 export async function drawingOf(schematic: Schematic): Promise<Drawing> {

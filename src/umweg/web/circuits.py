@@ -97,6 +97,7 @@ def _parts(circuit: Circuit) -> list[PartView]:
                 type_label=kind.label,
                 label=component.label,
                 location=component.location,
+                named_on_demand=kind.named_on_demand,
                 width=symbol.width,
                 height=symbol.height,
                 strokes=list(symbol.strokes),

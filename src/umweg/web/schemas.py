@@ -211,6 +211,8 @@ class PartView(Model):
     type_label: str
     label: str
     location: str
+    named_on_demand: bool
+    """Its name is shown when it is chosen or suspected."""
     width: float
     height: float
     strokes: list[str]

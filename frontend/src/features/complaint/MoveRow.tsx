@@ -20,9 +20,9 @@ export function MoveRow({ label, move, told, onTold }: Props) {
   return (
     <fieldset
       aria-label={`${label} ${move}`}
-      className="grid grid-cols-[13rem_1fr] items-start gap-x-3 gap-y-1.5 rounded-lg border border-line bg-card px-4 py-2.5"
+      className="grid grid-cols-[10.5rem_1fr] items-start gap-x-3 gap-y-1.5 rounded-lg border border-line bg-card px-4 py-2.5"
     >
-      <span className="self-center font-bold">
+      <span className="py-2.5 font-bold">
         {label} <span className="font-normal">{move}</span>
       </span>
       <div className="flex flex-wrap gap-1.5">
@@ -40,7 +40,7 @@ export function MoveRow({ label, move, told, onTold }: Props) {
           );
         })}
         {told.hows.length > 0 && !told.noted.length && (
-          <Button look="quiet" aria-expanded={open} onClick={() => setMore(!more)}>
+          <Button look="quiet" className="px-1" aria-expanded={open} onClick={() => setMore(!more)}>
             And …
           </Button>
         )}

@@ -156,6 +156,7 @@ class LeverLoad(ComponentType):
     """
 
     type_name = "lever_load"
+    named_on_demand = True
     label = "Load on a lever"
     ports = (Port("rod", "translation"),)
 
@@ -239,6 +240,7 @@ class RotaryLoad(ComponentType):
     """
 
     type_name = "rotary_load"
+    named_on_demand = True
     label = "Load on a shaft"
     ports = (Port("shaft", "rotation"),)
 

@@ -241,6 +241,8 @@ class ComponentType:
     """Command of a store that empties it."""
     drawn_by: ClassVar[str] = ""
     """Command of a store that draws on it, the drive off: what is left tells of its gas."""
+    named_on_demand: ClassVar[bool] = False
+    """Drawn without its name until somebody asks: lines and what hangs on an actuator."""
     indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")
     """For types with ``indicator_bar``: what is seen above and below it."""
     levers: ClassVar[tuple[str, ...]] = ()

@@ -106,6 +106,7 @@ class Line(ComponentType):
     """
 
     type_name = "line"
+    named_on_demand = True
     label = "Hose or pipe"
     ports = (Port("inlet"), Port("outlet"))
 

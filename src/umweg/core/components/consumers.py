@@ -162,6 +162,7 @@ class MechanicalLoad(ComponentType):
     """
 
     type_name = "mechanical_load"
+    named_on_demand = True
     label = "Load"
     ports = (Port("rod", "translation"),)
 

@@ -5,7 +5,7 @@ reach for the spanner. What the lines hold then is asked of the healthy machine 
 suspect, because a fault may lock in what a healthy machine lets go.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -122,10 +122,9 @@ class Openings:
         """How to bring a line to nothing, in the order in which it is done."""
         rest = self._rest
         pressing = rest.because(rest.row(net))
-        loads = [f for f in self._circuit.functions if f.id in pressing]
-        if not loads and not pressing:
-            loads = [f for f in self._circuit.functions if "held" in f.loads]
-        ways = [self._lowered(f) for f in loads]
+        # Where nothing presses on it in order, a fault may have let any of the loads in.
+        loads = [f for f in rest.weighing if f.id in pressing or not pressing]
+        ways = list(self._lowered(loads))
         ways.append(f"{rest.drive} off")
         armed = "key on, pilot armed, " if rest.armed else ""
         ways.append(f"{armed}levers both ways")
@@ -135,11 +134,15 @@ class Openings:
         ways.append(f"see the gauge read zero; if it does not, {PROCEDURE}")
         return "; ".join(ways)
 
-    def _lowered(self, function: Function) -> str:
-        """Who comes down, and whether the drive must still run for it."""
-        way = self._levers.way_down(function)
-        label = function.label.lower()
-        if way is None:
-            return f"prop {label}: its own controls do not lower it"
-        running = "" if way.works_off else f" while the {self._rest.drive} still runs"
-        return f"lower and support{running}: {label}"
+    def _lowered(self, loads: Iterable[Function]) -> Iterator[str]:
+        """Who comes down, and for whom the drive must still run."""
+        ways = [(f.label.lower(), self._levers.way_down(f)) for f in loads]
+        running = [label for label, way in ways if way is not None and not way.works_off]
+        anyway = [label for label, way in ways if way is not None and way.works_off]
+        propped = [label for label, way in ways if way is None]
+        if running:
+            yield f"lower and support while the {self._rest.drive} still runs: {', '.join(running)}"
+        if anyway:
+            yield f"lower and support: {', '.join(anyway)}"
+        if propped:
+            yield f"prop, for their own controls do not lower them: {', '.join(propped)}"
