@@ -106,10 +106,11 @@ def shown_name(quantity: Quantity, state: MachineState) -> str:
 
 
 class Played:
-    """Exhibits made by solving the candidates."""
+    """Exhibits made by solving the candidates; what was seen once is remembered."""
 
     def __init__(self, predictor: Predictor) -> None:
         self.predictor = predictor
+        self._seen: dict[str, Array] = {}
         self.suspects = Suspects(predictor.circuit, predictor.network, predictor.population)
 
     def shown(self, quantity: Quantity, state: MachineState) -> Shown:
@@ -120,7 +121,9 @@ class Played:
 
     def seen(self, sight: Sight) -> Array:
         """(W, C) probability of each word of something that is seen or said."""
-        return sight.probability(self.predictor)
+        if sight.name not in self._seen:
+            self._seen[sight.name] = sight.probability(self.predictor)
+        return self._seen[sight.name]
 
 
 Packed = Mapping[str, NDArray[Any]]
