@@ -257,6 +257,53 @@ def plan(
 
 
 @app.command()
+def mend(
+    subject: Annotated[str, typer.Argument(help="JOB.json, or a circuit")],
+    part: Annotated[str, typer.Argument(help="COMPONENT, or COMPONENT:MODE")],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Mend a part: what it takes, what to look for, what if it is not that, how it is set."""
+    from umweg.core.diagnose.mend import mend as work_out
+
+    _, doctor, seen = _asked(subject)
+    component, _, mode = part.partition(":")
+    found = work_out(doctor, seen, component, mode or None)
+    if as_json:
+        print(found.model_dump_json())
+        return
+    print(f"{found.label}, {found.location}")
+    for words in found.cautions:
+        print(f"  ! {words}")
+    for option in found.options:
+        print(
+            f"  {option.words}  {option.cost:.0f} (parts {option.part_cost:.0f}, "
+            f"{option.labour_min:.0f} min), cures {option.share:.0%}"
+        )
+    for words in found.look_for:
+        print(f"  in hand: {words}")
+    for other in found.beside:
+        print(f"  behind the same cover: {other.label} {other.share:.0%}, {other.cost:.0f} more")
+    for words in found.if_not:
+        print(f"  if it is not that: {words}")
+    if found.setting is None:
+        print(f"  not set: {found.why_no_setting}")
+        return
+    s = found.setting
+    was = "" if s.as_found is None else f"from {s.as_found:.4g} "
+    print(
+        f"  set {s.parameter}: {s.point_label} in “{s.state_label}” {was}to {s.target:.4g} {s.unit}"
+    )
+    for step in s.on_the_way:
+        done = f"{step.shims:+d} shims" if step.turns is None else f"{step.turns:+.2f} turns"
+        print(f"    {done}: {step.reading:.4g} {s.unit}")
+    if not s.within_limit:
+        print("    beyond the maker's limit: the spring is weak, replace it")
+    if s.never_above is not None:
+        print(f"    never above {s.never_above:.4g} {s.unit} on the gauge (the maker's limit)")
+    print(f"    nearest to its rating then: {s.weakest}")
+
+
+@app.command()
 def safe(
     circuit: str,
     state: Annotated[

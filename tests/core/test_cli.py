@@ -83,9 +83,33 @@ def test_diagnose_reads_as_text() -> None:
     assert "Next:" in text
 
 
+def test_plan_follows_the_next_steps() -> None:
+    job = str(JOBS / "packer_weak.json")
+    result = CliRunner().invoke(app, ["plan", job, "--depth", "1", "--json"])
+    root = json.loads(result.stdout)
+    assert root["leaders"][0]["key"] == "blade_relief_a:set_low"
+    assert root["enough"] or sum(b["share"] for b in root["branches"]) == pytest.approx(1, abs=0.01)
+    text = run("plan", "turf_lift", "--depth", "1")
+    assert "min on average, as far as the tree goes" in text
+    assert "places worked out" in text
+
+
+def test_mend_says_what_it_takes_and_how_it_is_set() -> None:
+    text = run("mend", "packer_truck", "main_relief")
+    assert "Set to the specification with a gauge" in text
+    assert "never above" in text
+    assert "if it is not that:" in text
+    answer = json.loads(run("mend", str(JOBS / "packer_weak.json"), "blade_relief_a", "--json"))
+    assert answer["options"][0]["work"] == "set"
+    assert answer["setting"] is None
+    assert "set on a bench" in answer["why_no_setting"]
+
+
 @pytest.mark.parametrize(
     ("arguments", "message"),
     [
+        (["mend", "packer_truck", "main_relief:bent"], "has no fault “bent”"),
+        (["mend", "packer_truck", "nowhere"], "no component “nowhere”"),
         (["check", "nothing.json"], "nothing.json cannot be read"),
         (["solve", "packer_truck", "--state", "flying"], "has no state “flying”; it has"),
         (
