@@ -444,6 +444,20 @@ export interface components {
             when: "cold" | "warm" | "hot";
         };
         /**
+         * Beside
+         * @description A part behind the same cover that is suspected as well.
+         */
+        Beside: {
+            /** Component */
+            component: string;
+            /** Cost */
+            cost: number;
+            /** Label */
+            label: string;
+            /** Share */
+            share: number;
+        };
+        /**
          * CircuitTrace
          * @description The ways of all moves, and the parts against them.
          */
@@ -507,6 +521,7 @@ export interface components {
             explained: boolean;
             /** Left Out */
             left_out: components["schemas"]["LeftOutView"][];
+            mend?: components["schemas"]["Mend"] | null;
             /** Other Share */
             other_share: number;
             plan: components["schemas"]["PlanView"] | null;
@@ -990,6 +1005,31 @@ export interface components {
             zero?: boolean | null;
         };
         /**
+         * Mend
+         * @description Everything about mending one part.
+         */
+        Mend: {
+            /** Beside */
+            beside: components["schemas"]["Beside"][];
+            /** Cautions */
+            cautions: string[];
+            /** Component */
+            component: string;
+            /** If Not */
+            if_not: string[];
+            /** Label */
+            label: string;
+            /** Location */
+            location: string;
+            /** Look For */
+            look_for: string[];
+            /** Options */
+            options: components["schemas"]["Option"][];
+            setting: components["schemas"]["Setting"] | null;
+            /** Why No Setting */
+            why_no_setting: string;
+        };
+        /**
          * MoveTrace
          * @description One move: where its oil goes.
          */
@@ -1074,6 +1114,41 @@ export interface components {
             kind: "note";
             /** Text */
             text: string;
+        };
+        /**
+         * OnTheWay
+         * @description What the gauge shows after so much of the adjustment.
+         */
+        OnTheWay: {
+            /** Reading */
+            reading: number;
+            /** Shims */
+            shims: number | null;
+            /** Turns */
+            turns: number | null;
+        };
+        /**
+         * Option
+         * @description One way to mend the part: what it cures, how likely it is that, and its price.
+         */
+        Option: {
+            /** Cost */
+            cost: number;
+            /** Cures */
+            cures: string[];
+            /** Labour Min */
+            labour_min: number;
+            /** Part Cost */
+            part_cost: number;
+            /** Share */
+            share: number;
+            /** Words */
+            words: string;
+            /**
+             * Work
+             * @enum {string}
+             */
+            work: "exchange" | "outside" | "reseal" | "clean" | "refit" | "wiring" | "set" | "swap" | "by_hand" | "top_up" | "oil";
         };
         /**
          * OutcomeView
@@ -1404,6 +1479,50 @@ export interface components {
             states: components["schemas"]["StateView"][];
             /** Test Points */
             test_points: components["schemas"]["PointView"][];
+        };
+        /**
+         * Setting
+         * @description How the part is set: by one specification, from what is read to what should be.
+         */
+        Setting: {
+            /** As Found */
+            as_found: number | null;
+            /** Cautions */
+            cautions: string[];
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Never Above */
+            never_above: number | null;
+            /** On The Way */
+            on_the_way: components["schemas"]["OnTheWay"][];
+            /** Parameter */
+            parameter: string;
+            /** Point */
+            point: string;
+            /** Point Label */
+            point_label: string;
+            /** Shims */
+            shims: number | null;
+            /** Source */
+            source: string;
+            /** Specification */
+            specification: string;
+            /** State */
+            state: string;
+            /** State Label */
+            state_label: string;
+            /** Target */
+            target: number;
+            /** Turns */
+            turns: number | null;
+            /** Unit */
+            unit: string;
+            /** Weakest */
+            weakest: string;
+            /** Within Limit */
+            within_limit: boolean;
         };
         /**
          * Shared

@@ -3,6 +3,7 @@ import type { Diagnosis, EntryData, Suspect } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { FAMILY } from "../../words";
+import { MendCard } from "./MendCard";
 
 function Reasons({ suspect }: { suspect: Suspect }) {
   return (
@@ -150,10 +151,11 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
       )}
       {diagnosis.two_faults_considered && diagnosis.explained && (
         <Notice tone="warn">
-          No single fault explains all of it: two faults at once are considered.
+          One fault alone leaves something unexplained: two at once are weighed as well.
         </Notice>
       )}
       <Sequence diagnosis={diagnosis} currency={props.currency} />
+      {diagnosis.mend && <MendCard mend={diagnosis.mend} currency={props.currency} />}
       {diagnosis.left_out.map((left) => (
         <Notice key={left.observation} tone="warn">
           <b>Kept, but not weighed:</b> {left.words}. {left.why}

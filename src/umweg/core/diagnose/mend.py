@@ -11,11 +11,12 @@ from umweg.core.circuit.document import Adjuster, Circuit, Component, MachineSta
 from umweg.core.components import component_type
 from umweg.core.components.base import WORKS, WorkKind
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.mend_views import Beside, Mend, OnTheWay, Option, Setting
 from umweg.core.diagnose.opening import Openings
 from umweg.core.diagnose.ranking import Ranking
-from umweg.core.diagnose.report import View, hypothesis_title
+from umweg.core.diagnose.report import hypothesis_title
 from umweg.core.diagnose.worth import Money, action_of
-from umweg.core.errors import FormatError, SolveError, StateError
+from umweg.core.errors import FormatError, SolveError, StateError, UmwegError
 from umweg.core.faults.population import Fault, faults_of
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.machine import Machine
@@ -30,78 +31,6 @@ MOVES_WIDTHS = 0.1
 MOST_POINTS = 6
 WORTH_NAMING = 0.01
 NAMED = 3
-
-
-class Option(View):
-    """One way to mend the part: what it cures, how likely it is that, and its price."""
-
-    work: WorkKind
-    words: str
-    cures: list[str]
-    share: float
-    part_cost: float
-    labour_min: float
-    cost: float
-
-
-class Beside(View):
-    """A part behind the same cover that is suspected as well."""
-
-    component: str
-    label: str
-    share: float
-    cost: float
-    """What it adds once the cover is off."""
-
-
-class OnTheWay(View):
-    """What the gauge shows after so much of the adjustment."""
-
-    turns: float | None
-    shims: int | None
-    reading: float
-
-
-class Setting(View):
-    """How the part is set: by one specification, from what is read to what should be."""
-
-    parameter: str
-    specification: str
-    point: str
-    point_label: str
-    state: str
-    state_label: str
-    unit: str
-    as_found: float | None
-    target: float
-    low: float | None
-    high: float | None
-    turns: float | None
-    shims: int | None
-    on_the_way: list[OnTheWay]
-    within_limit: bool
-    """Otherwise the spring is weak: it is replaced, not screwed on."""
-    never_above: float | None
-    """What the gauge shows at the maker's limit of the adjuster."""
-    weakest: str
-    """The part that is nearest to its rating once it is set."""
-    source: str
-    cautions: list[str]
-
-
-class Mend(View):
-    """Everything about mending one part."""
-
-    component: str
-    label: str
-    location: str
-    options: list[Option]
-    look_for: list[str]
-    if_not: list[str]
-    beside: list[Beside]
-    setting: Setting | None
-    why_no_setting: str
-    cautions: list[str]
 
 
 def mend(
@@ -133,7 +62,7 @@ def mend(
     suspected = [f for f in faults if shares.get(f.key, 0.0) > WORTH_NAMING]
     try:
         setting, why = _setting(doctor, part, observations), ""
-    except StateError as error:
+    except UmwegError as error:
         setting, why = None, error.message
     return Mend(
         component=component,

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 from umweg.core.circuit.document import Circuit, Document
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.mend import mend
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.report import DiagnosisView, report
 from umweg.core.observe.history import History
@@ -69,4 +70,8 @@ def answer(
     ranking : of the same observations, where it was made already
     """
     diagnosis = diagnostician.diagnose(observations, ranking=ranking)
-    return report(diagnostician.circuit, diagnosis, observations)
+    found = report(diagnostician.circuit, diagnosis, observations)
+    if not (diagnosis.enough and diagnosis.repairs):
+        return found
+    first = mend(diagnostician, observations, diagnosis.repairs[0].component_id)
+    return found.model_copy(update={"mend": first})

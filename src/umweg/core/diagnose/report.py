@@ -2,10 +2,9 @@
 
 from collections.abc import Sequence
 
-from pydantic import BaseModel, ConfigDict
-
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnosis
+from umweg.core.diagnose.mend_views import Mend
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
 from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
 from umweg.core.diagnose.steps import Step
@@ -14,12 +13,7 @@ from umweg.core.faults.population import Hypothesis
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import WORDS_OF_KIND
 from umweg.core.shop.verdict import specification_for
-
-
-class View(BaseModel):
-    """Base of all answers."""
-
-    model_config = ConfigDict(frozen=True)
+from umweg.core.view import View
 
 
 class BandView(View):
@@ -151,6 +145,8 @@ class DiagnosisView(View):
     two_faults_considered: bool
     left_out: list[LeftOutView]
     plan: PlanView | None
+    mend: Mend | None = None
+    """How the first repair is made, where nothing more is worth finding out."""
 
 
 def report(

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from umweg.core.circuit.document import MachineState
-from umweg.core.diagnose.report import View
+from umweg.core.view import View
 
 StepKind = Literal["clear", "lower", "stop", "levers", "empty", "read", "blind"]
 

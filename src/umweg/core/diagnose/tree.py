@@ -13,11 +13,12 @@ import numpy as np
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.plan import Planner
-from umweg.core.diagnose.report import View, hypothesis_title
+from umweg.core.diagnose.report import hypothesis_title
 from umweg.core.diagnose.steps import Step
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.core.view import View
 
 SELDOM = 0.03
 """An answer less likely than this is named, not followed."""

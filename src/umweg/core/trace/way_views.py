@@ -1,12 +1,6 @@
 """The ways of a circuit's moves as they are given out."""
 
-from pydantic import BaseModel, ConfigDict
-
-
-class View(BaseModel):
-    """Base of what a trace gives out."""
-
-    model_config = ConfigDict(frozen=True)
+from umweg.core.view import View
 
 
 class Station(View):
