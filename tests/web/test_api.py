@@ -467,7 +467,10 @@ def test_a_repair_begins_a_new_epoch_of_the_machine(client: TestClient) -> None:
     assert kept["entry"]["words"] == "Repaired: Port relief, blade extend. Set."
     assert kept["answer"]["question"] != before
     # Nothing that was read of the machine as it was is weighed any more.
-    assert client.get(f"/api/jobs/{job}/export").json()["observations"] == []
+    exported = client.get(f"/api/jobs/{job}/export")
+    assert exported.json()["observations"] == []
+    history = read_job(exported.content).machine.history
+    assert (history.renewed, history.cured) == (("blade_relief_a",), 0.9)
     added = post(client, job, READING).json()
     assert len(client.get(f"/api/jobs/{job}/export").json()["observations"]) == 1
     shown = {s["key"]: s["share"] for s in added["answer"]["diagnosis"]["suspects"]}
@@ -475,4 +478,6 @@ def test_a_repair_begins_a_new_epoch_of_the_machine(client: TestClient) -> None:
     wrong = {**repair, "component": "flux_capacitor"}
     assert post(client, job, wrong).status_code == 422
     post(client, job, {"kind": "withdrawal", "reason": ""}, supersedes=kept["entry"]["id"])
-    assert len(client.get(f"/api/jobs/{job}/export").json()["observations"]) > 1
+    undone = client.get(f"/api/jobs/{job}/export")
+    assert len(undone.json()["observations"]) > 1
+    assert read_job(undone.content).machine.history.renewed == ()

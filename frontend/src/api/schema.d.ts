@@ -890,9 +890,14 @@ export interface components {
         };
         /**
          * MachineCard
-         * @description Which machine of whose, and its hours.
+         * @description Which machine of whose, and what is known of it before anything is observed.
          */
         MachineCard: {
+            /**
+             * Cured
+             * @default 0
+             */
+            cured: number;
             /**
              * Hours
              * @default 0
@@ -910,6 +915,11 @@ export interface components {
              * @default
              */
             recent_work: string;
+            /**
+             * Renewed
+             * @default []
+             */
+            renewed: string[];
             /**
              * Serial
              * @default

@@ -12,7 +12,7 @@ function Progress({ work }: { work: Work }) {
     void queries.invalidateQueries({ queryKey: ["work"] });
   };
   return (
-    <li className="flex items-center gap-3 text-sm">
+    <li className="flex min-w-0 items-center gap-3 text-sm">
       <span className="min-w-0 flex-1 truncate">{work.title}</span>
       {work.total > 0 && (
         <progress className="h-2 w-24 accent-way" value={work.done} max={work.total}>
@@ -33,7 +33,10 @@ export function WorkBar({ wanted }: { wanted: boolean }) {
   const [first] = shown.filter((w) => w.status === "doing");
   if (!wanted || !shown.length) return null;
   return (
-    <ul className="grid gap-1 rounded-md border border-line bg-card px-3 py-2" aria-label="Work">
+    <ul
+      className="grid min-w-0 grid-cols-1 gap-1 rounded-md border border-line bg-card px-3 py-2"
+      aria-label="Work"
+    >
       {first && <Progress work={first} />}
       {shown.length > 1 && (
         <li className="text-soft text-sm">{shown.length - 1} more circuits wait.</li>

@@ -11,19 +11,17 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 
 
-class MachineCard(Document):
-    """Which machine of whose, and its hours."""
+class MachineCard(History):
+    """Which machine of whose, and what is known of it before anything is observed."""
 
     name: str
     owner: str = ""
     serial: str = ""
-    hours: float = Field(default=0, ge=0)
-    recent_work: str = ""
 
     @property
     def history(self) -> History:
-        """What is known of it before anything is observed."""
-        return History(hours=self.hours, recent_work=self.recent_work)
+        """Without whose it is."""
+        return History.model_validate({f: getattr(self, f) for f in History.model_fields})
 
 
 class Job(Document):
