@@ -11,6 +11,7 @@ from umweg.core.faults.population import healthy_only
 from umweg.core.network.network import Network
 from umweg.core.observe.predict import SEVERITIES, Predictor
 from umweg.core.observe.quantities import Quantity
+from umweg.core.shop.adjust import Difference, adjustment_for
 from umweg.core.shop.compliance import (
     findings,
     tight_specifications,
@@ -18,7 +19,6 @@ from umweg.core.shop.compliance import (
     unmet_specifications,
     wrong_moves,
 )
-from umweg.core.shop.settings import Difference, setting_for
 from umweg.core.shop.verdict import specification_for
 from umweg.core.solve.respond import CONDITIONS
 from umweg.core.solve.steady import SteadySolver
@@ -101,7 +101,7 @@ def test_turns_and_shims_follow_from_the_change_that_is_needed(packer: Circuit) 
     state = packer.states["tailgate_raise_stalled"]
     reading = Difference(Quantity("pressure_bar", "block_gauge"))
     name = f"main_relief.{adjuster.parameter}"
-    low = setting_for(solver, state, name, reading, 184.0, [(name, 150.0)])
+    low = adjustment_for(solver, state, name, reading, 184.0, [(name, 150.0)])
     assert low.change == pytest.approx(low.value - 150.0)
     assert low.change > 20
     if adjuster.bar_per_turn is not None:
@@ -109,9 +109,9 @@ def test_turns_and_shims_follow_from_the_change_that_is_needed(packer: Circuit) 
     if adjuster.bar_per_shim is not None:
         assert low.shims == round(low.change / adjuster.bar_per_shim)
     with pytest.raises(StateError, match=r"no parameter “main_relief\.size”"):
-        setting_for(solver, state, "main_relief.size", reading, 184.0)
+        adjustment_for(solver, state, "main_relief.size", reading, 184.0)
     with pytest.raises(StateError, match="something else is wrong"):
-        setting_for(solver, state, name, reading, 900.0)
+        adjustment_for(solver, state, name, reading, 900.0)
 
 
 def test_the_library_is_not_touched_by_what_is_tried_on_it() -> None:

@@ -16,8 +16,8 @@ from umweg.core.observe.kinds.indicators import IndicatorLook
 from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
+from umweg.core.shop.adjust import Difference, adjustment_for
 from umweg.core.shop.repeats import repeatability
-from umweg.core.shop.settings import Difference, setting_for
 
 Bench = Callable[..., Circuit]
 MARGIN, DROOP, SET, FULL_LPM, LEAK = 22.0, 6.0, 210.0, 63.0, 0.012
@@ -114,7 +114,7 @@ def test_both_schools_set_the_same_spring() -> None:
     found = [("pump.margin_bar", 14.0)]
     outlet = Quantity("pressure_bar", "pump_port")
     signal = Quantity("pressure_bar", "signal_pump")
-    static = setting_for(
+    static = adjustment_for(
         solver,
         crane.circuit.states["standby"],
         "pump.margin_bar",
@@ -124,7 +124,7 @@ def test_both_schools_set_the_same_spring() -> None:
     )
     loaded = crane.circuit.states["grapple_loaded"]
     wanted = crane.bar("pump_port", "grapple_loaded") - crane.bar("signal_pump", "grapple_loaded")
-    dynamic = setting_for(
+    dynamic = adjustment_for(
         solver, loaded, "pump.margin_bar", Difference(outlet, signal), wanted, found
     )
     assert static.value == pytest.approx(22.0, abs=0.05)
@@ -139,11 +139,11 @@ def test_maximum_pressure_at_the_signal_relief_needs_the_compensator_above_it() 
     reading = Difference(Quantity("pressure_bar", "pump_port"))
     stall = crane.circuit.states["grapple_stall"]
     with pytest.raises(StateError, match="something else is wrong"):
-        setting_for(
+        adjustment_for(
             crane.solver, stall, "signal_relief.set_bar", reading, 221.0, [("pump.set_bar", 180.0)]
         )
     with pytest.raises(StateError, match="no adjuster for leakage_lpm_per_bar"):
-        setting_for(crane.solver, stall, "pump.leakage_lpm_per_bar", reading, 221.0)
+        adjustment_for(crane.solver, stall, "pump.leakage_lpm_per_bar", reading, 221.0)
 
 
 def test_a_good_function_at_stall_wakes_those_whose_shuttle_is_lost() -> None:

@@ -22,7 +22,7 @@ from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, place_label
-from umweg.core.shop.settings import Difference, setting_for
+from umweg.core.shop.adjust import Difference, adjustment_for
 from umweg.core.solve.steady import SteadySolver
 
 NUDGE = 1.03
@@ -180,8 +180,8 @@ def _setting(
     reading = Difference(quantity)
     now = documented
     if as_found is not None:
-        now = setting_for(solver, state, name, reading, as_found).value
-    goal = setting_for(solver, state, name, reading, target, [(name, now)])
+        now = adjustment_for(solver, state, name, reading, as_found).value
+    goal = adjustment_for(solver, state, name, reading, target, [(name, now)])
     machine = Machine(circuit, solver, {slot: goal.value})
     return Setting(
         parameter=adjuster.parameter,

@@ -1,4 +1,4 @@
-"""Settings: which value of a screw or shim pack makes a reading what it should be."""
+"""Adjusting: which value of a screw or shim pack makes a reading what it should be."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -21,7 +21,7 @@ class Difference:
 
 
 @dataclass(frozen=True)
-class Setting:
+class Adjustment:
     """The value to set, and how far the adjuster has to go from where it is."""
 
     value: float
@@ -31,14 +31,14 @@ class Setting:
     within_limit: bool
 
 
-def setting_for(
+def adjustment_for(
     solver: SteadySolver,
     state: MachineState,
     parameter: str,
     reading: Difference,
     target: float,
     as_found: Sequence[tuple[str, float]] = (),
-) -> Setting:
+) -> Adjustment:
     """The value of a parameter at which a reading becomes ``target``.
 
     Parameters
@@ -75,13 +75,13 @@ def setting_for(
             f"{target:.4g}: something else is wrong"
         )
     value = float(brentq(error, low, high, xtol=1e-4))
-    return _setting(adjuster, value, now)
+    return _adjustment(adjuster, value, now)
 
 
-def _setting(adjuster: Adjuster, value: float, now: float) -> Setting:
+def _adjustment(adjuster: Adjuster, value: float, now: float) -> Adjustment:
     change = value - now
     per_turn, per_shim = adjuster.bar_per_turn, adjuster.bar_per_shim
-    return Setting(
+    return Adjustment(
         value,
         change,
         None if per_turn is None else change / per_turn,
