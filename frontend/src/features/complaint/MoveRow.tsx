@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Button } from "../../ui/primitives";
-import { HOW, type How, NOTED, type Noted } from "../../words";
+import { HOW, NOTED } from "../../words";
 import { type Told, withHow, withNoted } from "./told";
 
 interface Props {
@@ -8,6 +8,25 @@ interface Props {
   move: string;
   told: Told;
   onTold: (told: Told) => void;
+}
+
+interface WordsProps<Word extends string> {
+  labels: Record<Word, string>;
+  chosen: readonly Word[];
+  onTap: (word: Word) => void;
+}
+
+function Words<Word extends string>({ labels, chosen, onTap }: WordsProps<Word>) {
+  return (Object.keys(labels) as Word[]).map((word) => (
+    <Button
+      key={word}
+      look={chosen.includes(word) ? "chosen" : "plain"}
+      aria-pressed={chosen.includes(word)}
+      onClick={() => onTap(word)}
+    >
+      {labels[word]}
+    </Button>
+  ));
 }
 
 /** One move and its words; what can only be noted is folded away until somebody wants it. */
@@ -26,19 +45,7 @@ export function MoveRow({ label, move, told, onTold }: Props) {
         {label} <span className="font-normal">{move}</span>
       </span>
       <div className="flex flex-wrap gap-1.5">
-        {(Object.keys(HOW) as How[]).map((key) => {
-          const chosen = told.hows.includes(key);
-          return (
-            <Button
-              key={key}
-              look={chosen ? "chosen" : "plain"}
-              aria-pressed={chosen}
-              onClick={() => tell(withHow(told, key))}
-            >
-              {HOW[key]}
-            </Button>
-          );
-        })}
+        <Words labels={HOW} chosen={told.hows} onTap={(word) => tell(withHow(told, word))} />
         {told.hows.length > 0 && !told.noted.length && (
           <Button look="quiet" className="px-1" aria-expanded={open} onClick={() => setMore(!more)}>
             And …
@@ -47,19 +54,7 @@ export function MoveRow({ label, move, told, onTold }: Props) {
       </div>
       {open && told.hows.length > 0 && (
         <div className="col-start-2 flex flex-wrap items-center gap-1.5">
-          {(Object.keys(NOTED) as Noted[]).map((key) => {
-            const chosen = told.noted.includes(key);
-            return (
-              <Button
-                key={key}
-                look={chosen ? "chosen" : "plain"}
-                aria-pressed={chosen}
-                onClick={() => tell(withNoted(told, key))}
-              >
-                {NOTED[key]}
-              </Button>
-            );
-          })}
+          <Words labels={NOTED} chosen={told.noted} onTap={(word) => tell(withNoted(told, word))} />
           <span className="text-sm text-soft">kept, not weighed</span>
         </div>
       )}
