@@ -102,7 +102,7 @@ def test_mend_says_what_it_takes_and_how_it_is_set() -> None:
     answer = json.loads(run("mend", str(JOBS / "packer_weak.json"), "blade_relief_a", "--json"))
     assert answer["options"][0]["work"] == "set"
     assert answer["setting"] is None
-    assert "set on a bench" in answer["why_no_setting"]
+    assert "set as its maker says" in answer["why_no_setting"]
 
 
 @pytest.mark.parametrize(

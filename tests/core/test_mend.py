@@ -169,7 +169,7 @@ def test_what_cannot_be_set_on_the_machine_says_why(packer: Diagnostician) -> No
     assert cylinder.why_no_setting.endswith("has nothing to set")
     port = mend(packer, (), "blade_relief_a")
     assert port.setting is None
-    assert "set_bar of 195 is set on a bench" in port.why_no_setting
+    assert "set_bar of 195 is set as its maker says" in port.why_no_setting
 
 
 def test_what_is_under_pressure_is_said_before_it_is_opened() -> None:

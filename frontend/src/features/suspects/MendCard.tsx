@@ -17,7 +17,8 @@ function done(step: Setting["on_the_way"][number]): string {
 /** How far the screw goes, and what the gauge shows on the way. */
 function SettingTable({ setting }: { setting: Setting }) {
   const unit = setting.unit;
-  const nothing = Math.abs(setting.turns ?? setting.shims ?? 0) < 0.05;
+  // What meets its specification is its own target.
+  const nothing = setting.as_found === null || setting.as_found === setting.target;
   return (
     <div className="grid gap-1.5">
       <p>
@@ -34,7 +35,7 @@ function SettingTable({ setting }: { setting: Setting }) {
           </>
         )}
       </p>
-      {!nothing && (
+      {!nothing && setting.on_the_way.length > 0 && (
         <table className="w-full text-left">
           <thead>
             <tr className="text-soft">

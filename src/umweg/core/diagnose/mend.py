@@ -233,7 +233,7 @@ def _specification(
     if best is None:
         raise StateError(
             f"no specification of this machine shows what “{part.label}” is set to: its "
-            f"{adjuster.parameter} of {documented:g} is set on a bench"
+            f"{adjuster.parameter} of {documented:g} is set as its maker says"
         )
     return best[1]
 
