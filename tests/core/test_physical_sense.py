@@ -336,3 +336,29 @@ def test_a_blocked_pilot_feed_starves_what_it_feeds(
         label="moving", moves={function: state}, loads={function: "free"}
     )
     assert bad.machine.value(quantity, there) < 0.3 * good.machine.value(quantity, there)
+
+
+@pytest.mark.parametrize("circuit", ["packer_truck", "forwarder_crane", "suction_boom"])
+def test_a_low_level_costs_flow_and_leaves_the_vacuum(circuit: str) -> None:
+    """Air from an uncovered pick-up fills the chamber; only what is in the way makes a vacuum."""
+    healthy, low = Nominal(circuit), Nominal(circuit, "tank:low_level=0.5")
+    point = next(p.id for p in healthy.machine.circuit.test_points if p.id.startswith("suction_"))
+    state = {"packer_truck": "neutral_rated"}.get(circuit, "lift_working")
+    before, after = healthy.bar(point, state), low.bar(point, state)
+    assert before <= after + 1e-9, "less is drawn: the vacuum cannot grow"
+    assert after == pytest.approx(before, abs=0.05)
+
+
+def test_air_of_the_tank_and_of_a_joint_leave_the_rest_of_the_chamber() -> None:
+    """Of 70 L/min, 1 − 0.85·0.4 of it from the tank, and of that 1 − 0.6·0.3 past the joint."""
+    healthy = Nominal("packer_truck")
+    tank = Nominal("packer_truck", "tank:low_level=0.4")
+    both = Nominal("packer_truck", "tank:low_level=0.4", "pump:draws_air=0.3")
+    full = healthy.read("flow_lpm", "pump_outlet", "pump_open")
+    slip = 51 * 1.4 - full
+    assert tank.read("flow_lpm", "pump_outlet", "pump_open") == pytest.approx(
+        51 * 1.4 * (1 - 0.85 * 0.4) - slip, rel=0.02
+    )
+    assert both.read("flow_lpm", "pump_outlet", "pump_open") == pytest.approx(
+        51 * 1.4 * (1 - 0.85 * 0.4) * (1 - 0.6 * 0.3) - slip, rel=0.03
+    )

@@ -241,6 +241,10 @@ class ComponentType:
     """Command of a store that empties it."""
     drawn_by: ClassVar[str] = ""
     """Command of a store that draws on it, the drive off: what is left tells of its gas."""
+    aerates: ClassVar[str] = ""
+    """Parameter of a tank: share of air in what it gives, which every pump gets."""
+    aerated: ClassVar[str] = ""
+    """Parameter of a pump: share of its chamber that is filled with air."""
     named_on_demand: ClassVar[bool] = False
     """Drawn without its name until somebody asks: lines and what hangs on an actuator."""
     indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")

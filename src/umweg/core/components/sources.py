@@ -38,18 +38,22 @@ def _reservoir(x, k, env, f, j):
 class Reservoir(ComponentType):
     """Vented tank: its return side is the reference, 0 bar; the pump draws through its pick-up.
 
-    Suction flow ``q = K·√Δp`` through the pick-up; a low level uncovers it, and K falls. The oil
-    in it is the machine's oil: its viscosity counts for every part.
+    Suction flow ``q = K·√Δp`` through the pick-up. A low level uncovers it: it draws air with the
+    oil, which takes its share of every pump's chamber, while the vacuum stays about as it is; a
+    high vacuum means that something is in the way. The oil in it is the machine's oil: its
+    viscosity counts for every part.
     """
 
     type_name = "reservoir"
     label = "Tank"
     ports = (Port("tank", boundary=True), Port("suction"))
+    aerates = "air_share"
 
     class Parameters(ParameterSet):
         pickup_k: float = quantity(
             600, "L/min/√bar", "pick-up conductance, flow at 1 bar", low=1, high=5000
         )
+        air_share: float = quantity(0, "1", "share of air in what is drawn", low=0, high=0.9)
         viscosity_share: float = quantity(
             1, "1", "viscosity of the oil in it over that of the grade named", low=0.02, high=50
         )
@@ -58,9 +62,9 @@ class Reservoir(ComponentType):
         FaultMode(
             name="low_level",
             label="oil level low, pick-up draws air",
-            parameter="pickup_k",
-            scale="factor",
-            severe=1 / 150,
+            parameter="air_share",
+            scale="to",
+            severe=0.85,
             family="source",
             base_rate=1.2,
             look="Level at the sight glass in the posture the level is specified for; foam.",
@@ -224,6 +228,21 @@ class DriveCoupling(ComponentType):
 _DRIVE_COUPLING = DriveCoupling.rows()
 
 
+DRAWS_AIR = FaultMode(
+    name="draws_air",
+    label="draws air: suction joint or shaft seal",
+    parameter="air_share",
+    scale="to",
+    severe=0.6,
+    family="source",
+    base_rate=1.0,
+    look="Foam and a rattle that stops when oil is put on the leaking joint.",
+    remedy="Tighten or reseal the joint; renew the shaft seal; bleed.",
+    work="reseal",
+    oil="foamy",
+)
+
+
 @scalar
 def filling(inlet_bar: float, half_fill_bar: float) -> tuple[float, float]:
     """Share of a pumping chamber that fills at an inlet pressure: half of it at ``half_fill_bar``.
@@ -276,6 +295,7 @@ class FixedPump(ComponentType):
 
     type_name = "fixed_pump"
     label = "Gear pump"
+    aerated = "air_share"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
 
     class Parameters(ParameterSet):
@@ -302,19 +322,7 @@ class FixedPump(ComponentType):
             look="Scored side plates and gear tips; metal in the filter.",
             remedy="Exchange the pump; flush and change the filter first.",
         ),
-        FaultMode(
-            name="draws_air",
-            label="draws air: suction joint or shaft seal",
-            parameter="air_share",
-            scale="to",
-            severe=0.6,
-            family="source",
-            base_rate=1.0,
-            look="Foam and a rattle that stops when oil is put on the leaking joint.",
-            remedy="Tighten or reseal the joint; renew the shaft seal; bleed.",
-            work="reseal",
-            oil="foamy",
-        ),
+        DRAWS_AIR,
     )
     passive = False
     makes_flow = True
@@ -411,7 +419,9 @@ def _compensated_pump(x, k, env, f, j):
             back, dback = smooth_step(p_out - k[c, _COMPENSATED_PUMP.set_bar, b], -over, over)
             stroke = 1.0 - back
             dstroke = -dback
+            oil = 1.0 - k[c, _COMPENSATED_PUMP.air_share, b]
             fill, dfill = filling(x[c, 0, b], -0.6)
+            fill, dfill = fill * oil, dfill * oil
             lost, leak = slip(dp, k[c, _COMPENSATED_PUMP.leakage_lpm_per_bar, b], env[0, b])
             q = full * stroke * n * fill - lost
             dq_out = full * dstroke * n * fill - leak
@@ -438,6 +448,7 @@ class PressureCompensatedPump(ComponentType):
 
     type_name = "pressure_compensated_pump"
     label = "Pressure-compensated pump"
+    aerated = "air_share"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
 
     class Parameters(ParameterSet):
@@ -451,8 +462,10 @@ class PressureCompensatedPump(ComponentType):
             200, "bar", "pressure at half stroke", low=5, high=450, tolerance=0.012
         )
         droop_bar: float = quantity(8, "bar", "pressure from full to no stroke", low=0.5, high=60)
+        air_share: float = quantity(0, "1", "share of the chamber filled with air", low=0, high=0.9)
 
     fault_modes = (
+        DRAWS_AIR,
         FaultMode(
             name="worn",
             label="pump worn, leaks inside",

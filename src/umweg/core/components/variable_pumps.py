@@ -12,7 +12,7 @@ from umweg.core.components.base import (
     quantity,
 )
 from umweg.core.components.kernels import couple, law, limited, slip, smooth_step, turbulent
-from umweg.core.components.sources import filling
+from umweg.core.components.sources import DRAWS_AIR, filling
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
 
 _ROT = ROTATION
@@ -33,7 +33,9 @@ def _load_sensing_pump(x, k, env, f, j):
             cut, dcut = smooth_step(
                 p_out - x[c, 3, b] - k[c, _LOAD_SENSING_PUMP.set_bar, b], -over, over
             )
+            oil = 1.0 - k[c, _LOAD_SENSING_PUMP.air_share, b]
             fill, dfill = filling(p_in, -0.6)
+            fill, dfill = fill * oil, dfill * oil
             least = k[c, _LOAD_SENSING_PUMP.least_stroke, b]
             free = (1.0 - back) * (1.0 - cut)
             stroke = least + (1.0 - least) * free
@@ -78,6 +80,7 @@ class LoadSensingPump(ComponentType):
 
     type_name = "load_sensing_pump"
     label = "Load-sensing pump"
+    aerated = "air_share"
     ports = (
         Port("inlet"),
         Port("outlet"),
@@ -104,8 +107,10 @@ class LoadSensingPump(ComponentType):
             0.05, "L/min/√bar", "bleed of the signal to case", low=1e-5, high=20, tolerance=0.1
         )
         least_stroke: float = quantity(0, "1", "stroke it cannot go below", low=0, high=1)
+        air_share: float = quantity(0, "1", "share of the chamber filled with air", low=0, high=0.9)
 
     fault_modes = (
+        DRAWS_AIR,
         FaultMode(
             name="worn",
             label="pump worn, leaks inside",

@@ -63,6 +63,20 @@ class Link:
 
 
 @dataclass(frozen=True)
+class AirLink:
+    """Air that a tank gives away with its oil, and the pump whose chamber it takes its share of."""
+
+    slots: Mapping[str, int]
+    moved: tuple[int, ...]
+
+    def travel(self, values: Array) -> Array:
+        """(B,) share of air in the chamber, from parameters ``(M, B)``: the tank's and its own."""
+        tank, own = values[self.slots["tank"]], values[self.slots["pump"]]
+        share: Array = 1.0 - (1.0 - tank) * (1.0 - own)
+        return share
+
+
+@dataclass(frozen=True)
 class SolvableState:
     """A machine state as numbers: parameter vector, boundary values, viscosity."""
 
@@ -154,7 +168,7 @@ class Network:
         self.net_index = {name: i for i, name in enumerate(self.net_names)}
         self.domains: tuple[Domain, ...] = tuple(domains[n] for n in self.net_names)
         self._group_parts()
-        self.links = tuple(self._links())
+        self.links: tuple[Link | AirLink, ...] = (*self._links(), *self._air_links())
 
     def _links(self) -> Iterator[Link]:
         moved: dict[str, list[int]] = {}
@@ -168,6 +182,17 @@ class Network:
             if kind.travel is not None:
                 slots = {n: self.slot[f"{part.id}.{n}"] for n in kind.parameter_names()}
                 yield Link(kind, part.id, slots, tuple(moved[part.connections[TRAVEL_PORT]]))
+
+    def _air_links(self) -> Iterator[AirLink]:
+        parts = sorted(self.circuit.components, key=lambda c: c.id)
+        tanks = [(p.id, component_type(p.type).aerates) for p in parts]
+        pumps = [(p.id, component_type(p.type).aerated) for p in parts]
+        for tank, aerates in tanks:
+            for pump, aerated in pumps:
+                if aerates and aerated:
+                    taken = self.slot[f"{pump}.{aerated}"]
+                    slots = {"tank": self.slot[f"{tank}.{aerates}"], "pump": taken}
+                    yield AirLink(slots, (taken,))
 
     def _group_parts(self) -> None:
         by_type: dict[str, list[Component]] = {}
@@ -207,7 +232,7 @@ class Network:
     def linked(
         self, states: Sequence[SolvableState], state: Indices, slot: Indices, value: Array
     ) -> tuple[Indices, Array]:
-        """What differs in each case, with the travel of linkages that differ worked out.
+        """What differs in each case, with what follows from it: travel of linkages, air in pumps.
 
         Parameters
         ----------
@@ -215,7 +240,7 @@ class Network:
 
         Returns
         -------
-        slot, value : with a column more for each command that a faulted linkage moves
+        slot, value : with a column more for each command or parameter that follows
         """
         for link in self.links:
             own = np.isin(slot, list(link.slots.values()))
