@@ -20,8 +20,8 @@ OIL_LOOKS: tuple[OilLook, ...] = get_args(OilLook)
 LOOK_MIN = 2.0
 DRAWS_AIR_BELOW_BAR = -0.08
 """Pressure at the pick-up below which air is drawn."""
-SEEN_ABOVE = 0.4
-"""Severity from which a fault that changes the oil's look is seen."""
+SEEN_ABOVE: Mapping[OilLook, float] = {"foamy": 0.15, "milky": 0.4, "dark": 0.4}
+"""Severity from which a fault that changes the oil's look is seen: a little air foams much."""
 BY_ITSELF: Mapping[OilLook, float] = {"foamy": 0.03, "milky": 0.01, "dark": 0.08}
 """How often oil is called so without a cause: old oil is dark on many a machine."""
 SURE = 0.8
@@ -58,7 +58,7 @@ class Look(Observed):
         """As its fault makes it look, foamy when a pick-up draws air, clear otherwise."""
         del instrument
         for fault, severity in machine.faults:
-            if fault.mode.oil != "clear" and severity > SEEN_ABOVE:
+            if fault.mode.oil != "clear" and severity > SEEN_ABOVE[fault.mode.oil]:
                 return self.model_copy(update={"look": fault.mode.oil})
         across = machine.across(LOOKED_AT)
         for part in machine.network.parts:
@@ -112,7 +112,8 @@ class OilSeen:
             for w, fault in enumerate(hypothesis.faults):
                 if fault.mode.oil in degree:
                     rows = population.members[index]
-                    shown = np.minimum(1.5 * population.severity[rows, w], 1)
+                    above = SEEN_ABOVE[fault.mode.oil]
+                    shown = np.minimum(0.6 * population.severity[rows, w] / above, 1)
                     seen = degree[fault.mode.oil]
                     seen[rows] = np.maximum(seen[rows], shown)
         words = {look: share + SURE * degree[look] for look, share in BY_ITSELF.items()}
