@@ -19,13 +19,15 @@ export function pressureColour(bar: number): string {
   return `rgb(${mix.join(" ")})`;
 }
 
+/** One decimal; what rounds to nothing has no sign. */
+const oneDecimal = (value: number) => (Math.abs(value) < 0.05 ? "0.0" : value.toFixed(1));
+
 export function formatPressure(bar: number): string {
-  if (Math.abs(bar) < 0.05) return "0.0";
-  return Math.abs(bar) < 9.95 ? bar.toFixed(1) : bar.toFixed(0);
+  return Math.abs(bar) < 9.95 ? oneDecimal(bar) : bar.toFixed(0);
 }
 
 /** A net's value with its unit, as short as a badge on the map allows. */
 export function formatNet(net: { value: number; unit: string }): string {
-  const value = net.unit === "V" ? net.value.toFixed(1) : formatPressure(net.value);
+  const value = net.unit === "V" ? oneDecimal(net.value) : formatPressure(net.value);
   return `${value} ${net.unit}`;
 }

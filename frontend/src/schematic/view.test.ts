@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { formatNet } from "./scale";
 import { around, openingView } from "./view";
 
 const PANE = [800, 600] as const;
@@ -39,5 +40,15 @@ describe("openingView", () => {
     const view = openingView(4000, 2000, ...PANE, 1200, []);
     expect(view.x + view.width / 2).toBe(2000);
     expect(around([])).toBeNull();
+  });
+});
+
+describe("formatNet", () => {
+  it("gives what rounds to nothing no sign, of volts as of bar", () => {
+    expect(formatNet({ value: -0.02, unit: "V" })).toBe("0.0 V");
+    expect(formatNet({ value: -0.04, unit: "bar" })).toBe("0.0 bar");
+    expect(formatNet({ value: -0.16, unit: "bar" })).toBe("-0.2 bar");
+    expect(formatNet({ value: 12.66, unit: "V" })).toBe("12.7 V");
+    expect(formatNet({ value: 183.6, unit: "bar" })).toBe("184 bar");
   });
 });
