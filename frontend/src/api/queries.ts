@@ -93,6 +93,11 @@ export const useSafe = (revision: number) =>
 export function keepAdded(queries: QueryClient, jobId: string, added: EntryAdded): void {
   queries.setQueryData<Answer>(["answer", jobId], added.answer);
   queries.setQueryData<Job>(["job", jobId], (job) => job && withEntry(job, added.entry));
+  // A job that is on its way was perhaps read before the entry was kept: it is asked for again.
+  const queryKey = ["job", jobId];
+  if (queries.isFetching({ queryKey })) {
+    void queries.cancelQueries({ queryKey }).then(() => queries.invalidateQueries({ queryKey }));
+  }
   void queries.invalidateQueries({ queryKey: ["jobs"] });
 }
 
