@@ -113,7 +113,7 @@ def test_the_setting_is_played_on_the_machine(packer: Diagnostician) -> None:
 
 
 def test_what_meets_its_specification_is_left_alone(packer: Diagnostician) -> None:
-    setting = relief(packer, stalled(186.0)).setting
+    setting = mend(packer, [stalled(186.0)], "main_relief", "set_low").setting
     assert setting is not None
     assert setting.target == 186.0
     assert setting.turns == pytest.approx(0.0, abs=1e-3)
@@ -135,6 +135,14 @@ def test_a_spring_that_needs_more_than_the_limit_is_weak() -> None:
     assert not setting.within_limit
     assert setting.never_above is not None
     assert setting.never_above < setting.target
+    assert max(w.reading for w in setting.on_the_way) <= setting.never_above + 1e-6
+
+
+def test_a_seat_that_leaks_is_not_screwed_up(packer: Diagnostician) -> None:
+    setting = mend(packer, [stalled(150.0)], "main_relief", "seat_leaks").setting
+    assert setting is not None
+    assert setting.as_found is None
+    assert setting.turns == pytest.approx(0.0, abs=1e-3)
 
 
 def test_the_weakest_part_is_the_one_nearest_to_its_rating(packer: Diagnostician) -> None:

@@ -35,6 +35,11 @@ function SettingTable({ setting }: { setting: Setting }) {
           </>
         )}
       </p>
+      {!setting.within_limit && (
+        <Notice tone="stop">
+          It would have to go beyond the maker's limit: the spring is weak, replace it.
+        </Notice>
+      )}
       {!nothing && setting.on_the_way.length > 0 && (
         <table className="w-full text-left">
           <thead>
@@ -54,11 +59,6 @@ function SettingTable({ setting }: { setting: Setting }) {
             ))}
           </tbody>
         </table>
-      )}
-      {!setting.within_limit && (
-        <Notice tone="stop">
-          It would have to go beyond the maker's limit: the spring is weak, replace it.
-        </Notice>
       )}
       {setting.never_above !== null && (
         <p>

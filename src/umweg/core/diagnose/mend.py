@@ -61,7 +61,8 @@ def mend(
     shares = _shares(ranking)
     suspected = [f for f in faults if shares.get(f.key, 0.0) > WORTH_NAMING]
     try:
-        setting, why = _setting(doctor, part, observations), ""
+        read = observations if _set_wrong(part, faults, shares) else ()
+        setting, why = _setting(doctor, part, read), ""
     except UmwegError as error:
         setting, why = None, error.message
     return Mend(
@@ -75,6 +76,17 @@ def mend(
         setting=setting,
         why_no_setting=why,
         cautions=Openings(predictor, ranking.inside).of_components([component]),
+    )
+
+
+def _set_wrong(part: Component, faults: Sequence[Fault], shares: dict[str, float]) -> bool:
+    """Is it the setting that is wrong: a seat that leaks is not screwed up to what it should hold."""
+    likeliest = max(faults, key=lambda f: shares.get(f.key, 0.0), default=None)
+    adjuster = part.service.adjuster
+    return (
+        likeliest is not None
+        and adjuster is not None
+        and (likeliest.mode.parameter == adjuster.parameter)
     )
 
 
@@ -197,7 +209,8 @@ def _setting(
         high=spec.high,
         turns=goal.turns,
         shims=goal.shims,
-        on_the_way=list(_on_the_way(adjuster, gauge, now, goal.value)),
+        # Beyond the maker's limit nobody is led, not even on the way.
+        on_the_way=list(_on_the_way(adjuster, gauge, now, min(goal.value, adjuster.limit))),
         within_limit=goal.within_limit,
         never_above=_safely(gauge, adjuster.limit),
         weakest=_weakest(machine, doctor),
