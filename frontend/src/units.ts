@@ -11,6 +11,11 @@ export const KIND_OF_QUANTITY: Record<string, string> = {
   speed_rpm: "speed",
   voltage_v: "voltage",
   drift_mm_min: "drift",
+  peak_bar: "pressure",
+  left_bar: "pressure",
+  within_s: "time",
+  interval_s: "time",
+  moved_mm: "length",
 };
 
 export function unitsFor(units: Unit[], quantity: string): Unit[] {

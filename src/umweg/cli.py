@@ -5,11 +5,12 @@ import sys
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
+from pydantic import ValidationError
 
-from umweg.core.circuit.document import Circuit, MachineState, read_circuit
+from umweg.core.circuit.document import Circuit, MachineState, problems_of, read_circuit, read_json
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
@@ -23,6 +24,9 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
+
+if TYPE_CHECKING:
+    from umweg.core.trace.curves import Program
 
 app = typer.Typer(add_completion=False, help=__doc__, pretty_exceptions_enable=False)
 
@@ -123,6 +127,67 @@ def solve(
     if not converged:
         print("no steady state was found; no numbers are shown", file=sys.stderr)
         raise SystemExit(1)
+
+
+@app.command()
+def play(
+    circuit: str,
+    program: Annotated[
+        str, typer.Option(help="a timing of the circuit, or a PROGRAM.json with phases and places")
+    ] = "",
+    phase: Annotated[
+        list[str] | None, typer.Option(help="STATE=SECONDS, may be repeated, instead of a program")
+    ] = None,
+    fault: Annotated[
+        list[str] | None, typer.Option(help="COMPONENT:MODE=SEVERITY, may be repeated")
+    ] = None,
+    table: Annotated[Path | None, typer.Option("--csv", help="write all curves to FILE")] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Play a program of states in time, healthy or with faults."""
+    from umweg.core.trace.curves import play_program, program_of, read_of, to_csv
+
+    document = _circuit(circuit)
+    timing = next((t for t in document.timings if t.id == program), None)
+    if bool(program) == bool(phase):
+        raise FormatError("name a --program, or the states with --phase STATE=SECONDS")
+    chosen = program_of(timing) if timing is not None else _program(document, program, phase or [])
+    solver = SteadySolver(Network(document))
+    found = [parse_fault(solver.network, text) for text in fault or []]
+    own = {f.slot: float(f.mode.value(f.healthy, s)) for f, s in found}
+    played = play_program(document, solver, chosen, own)
+    if table is not None:
+        table.write_text(to_csv(played))
+    if as_json:
+        print(played.model_dump_json())
+        return
+    for at, label in played.phases:
+        print(f"{at:8.2f} s  {label}")
+    print(f"{'':28} {'begins':>10} {'ends':>10} {'lowest':>10} {'highest':>10}")
+    for c in played.curves:
+        ends = f"{c.values[0]:10.2f} {c.values[-1]:10.2f} {c.lowest:10.2f} {c.highest:10.2f}"
+        print(f"{c.name:28} {ends} {c.unit}")
+    for h in played.happened:
+        print(f"{h.at_s:8.2f} s  {h.words}")
+    if timing is not None:
+        print(read_of(timing, document, solver, own))
+
+
+def _program(document: Circuit, name: str, phases: list[str]) -> "Program":
+    from umweg.core.trace.curves import Program
+
+    if not name:
+        cut = [text.partition("=") for text in phases]
+        data: object = {"phases": [{"state": s, "seconds": n} for s, _, n in cut]}
+    elif name.endswith(".json"):
+        data = read_json(_read(Path(name)))
+    else:
+        known = ", ".join(t.id for t in document.timings) or "none"
+        raise FormatError(f"circuit “{document.id}” has no timing “{name}”; it has {known}")
+    try:
+        return Program.model_validate(data)
+    except ValidationError as error:
+        raise FormatError("not a program", problems_of(error)) from error
 
 
 @app.command()
@@ -229,8 +294,8 @@ def plan(
 
     _, doctor, seen = _asked(subject)
 
-    def progress(made: int) -> None:
-        print(f"\r{made} places worked out", end="", file=sys.stderr, flush=True)
+    def progress(made: int, known: int) -> None:
+        print(f"\r{made} of {known} places worked out", end="", file=sys.stderr, flush=True)
 
     root = tree_of(doctor, seen, depth, progress)
     print(file=sys.stderr)
@@ -247,10 +312,10 @@ def plan(
         print(f"{indent}{place.step}, {place.minutes:.0f} min   ({leading})")
         for branch in place.branches:
             print(f"{indent}  {branch.words}  ({branch.share:.0%})")
-            if branch.then is None:
+            if branch.place is None:
                 print(f"{indent}    seldom")
             else:
-                show(branch.then, indent + "    ")
+                show(branch.place, indent + "    ")
 
     show(root, "")
     print(f"{root.expected_min:.0f} min on average, as far as the tree goes")
@@ -468,6 +533,32 @@ def bench_solve(batch: int = 10000, circuit: str = "") -> None:
         )
 
 
+@bench_app.command("play")
+def bench_play(
+    circuit: Annotated[str, typer.Option(help="default: the largest of the library")] = "",
+    candidates: Annotated[int, typer.Option(min=1)] = 2000,
+    seconds: Annotated[float, typer.Option(min=1, help="of machine time")] = 10.0,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Machines in time: all candidates together, one alone, one by scipy's Radau."""
+    from umweg.bench.play import bench_play as measure
+
+    documents = [_circuit(circuit)] if circuit else [load_circuit(n) for n in circuit_ids()]
+    f = measure(max(documents, key=lambda d: len(d.components)), candidates, seconds)
+    if as_json:
+        print(json.dumps({**asdict(f), "ratio": f.ratio}))
+        return
+    print(f"{f.circuit}: {f.unknowns} nets, {f.candidates} candidates x {f.machine_s:g} s")
+    print(
+        f"  all together {f.wall_s:.1f} s, {f.finished:.1%} to the end, {f.steps_median:.0f} steps"
+    )
+    print(f"  one machine alone {f.one_times_real:.0f} x real time")
+    print(
+        f"  one Radau run of {f.scipy_machine_s:g} s: {f.scipy_wall_s:.1f} s, ratio {f.ratio:.0f}"
+    )
+    print(f"  largest difference to it at its end {f.worst_bar:.2g} bar")
+
+
 @bench_app.command("isolate")
 def bench_isolate(
     machines: Annotated[int, typer.Option(help="hidden machines a circuit")] = 24,
@@ -585,7 +676,7 @@ def migrate() -> None:
 @app.command()
 def mutate(
     areas: Annotated[
-        list[str] | None, typer.Argument(help="areas or modules of the core, as diagnose.worth")
+        list[str] | None, typer.Argument(help="areas or modules, as core.diagnose.worth")
     ] = None,
     tenth: Annotated[
         int | None, typer.Option(min=0, max=9, help="only changes whose number ends so")

@@ -19,7 +19,7 @@ from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
-from umweg.core.observe.weights import noise_sd
+from umweg.core.observe.weights import noise_at
 from umweg.core.solve.steady import SteadySolver
 from umweg.library import load_circuit, load_jobs
 
@@ -66,12 +66,11 @@ def cheapest(chance: dict[tuple[str, str], float], price: dict[tuple[str, str], 
 def by_brute_force(planner: Planner, step: Step) -> tuple[float, float]:
     """Bits and money of a reading, every outcome on a fine grid gone through one by one."""
     quantity = Quantity.named(step.quantity, step.point)
-    table = planner.predictor[planner.circuit.states[step.state]]
-    row = table.row(quantity)
-    mean, variance = planner.belief.posterior(table.mean[row], table.slope[row])
+    shown = planner.exhibits.shown(quantity, planner.circuit.states[step.state])
+    mean, variance = planner.belief.posterior(shown.mean, shown.slope)
     live = planner.live
     typical = float(np.average(mean[live], weights=planner.weight[live]))
-    sd = np.sqrt(variance + noise_sd(quantity, typical, step.instrument) ** 2)
+    sd = np.sqrt(variance + noise_at(quantity, typical, step.instrument) ** 2)
     population = planner.predictor.population
     edges = np.linspace((mean[live] - 5 * sd[live]).min(), (mean[live] + 5 * sd[live]).max(), 4001)
     middle, width = 0.5 * (edges[1:] + edges[:-1]), edges[1] - edges[0]
@@ -142,13 +141,10 @@ def test_dearer_labour_makes_the_same_reading_worth_less_by_its_minutes(
 
 def _spread(planner: Planner, step: Step) -> tuple[Array, Array]:
     quantity = Quantity.named(step.quantity, step.point)
-    table = planner.predictor[planner.circuit.states[step.state]]
-    row, live = table.row(quantity), planner.live
-    mean, variance = planner.belief.part(live).posterior(
-        table.mean[row, live], table.slope[row][:, live]
-    )
+    shown, live = planner.exhibits.shown(quantity, planner.circuit.states[step.state]), planner.live
+    mean, variance = planner.belief.part(live).posterior(shown.mean[live], shown.slope[:, live])
     typical = float(np.average(mean, weights=planner.weight[live]))
-    return mean, variance + noise_sd(quantity, typical, step.instrument) ** 2
+    return mean, variance + noise_at(quantity, typical, step.instrument) ** 2
 
 
 def test_outcomes_of_a_grid_have_the_mean_and_the_spread_they_were_made_of(
@@ -243,24 +239,28 @@ def test_what_is_told_dead_is_not_timed(turf: Diagnostician) -> None:
 
 
 def test_the_tree_goes_on_as_the_diagnosis_would(turf: Diagnostician) -> None:
-    made: list[int] = []
-    root = tree_of(turf, SINKS, 2, made.append)
+    made: list[tuple[int, int]] = []
+    root = tree_of(turf, SINKS, 2, lambda done, known: made.append((done, known)))
     first = next(s for s in steps_of(turf, SINKS) if not s.refused)
     assert root.step_key == (first.kind, first.point, first.state)
     assert root.minutes == first.minutes
     assert sum(b.share for b in root.branches) == pytest.approx(1.0, abs=0.01)
-    followed = [b for b in root.branches if b.then is not None]
+    followed = [b for b in root.branches if b.place is not None]
     assert 1 < len(followed) <= len(root.branches)
-    assert made == list(range(1, len(made) + 1))
-    assert len(made) == 1 + sum(1 + sum(x.then is not None for x in b.then.branches)
-                                for b in followed if b.then is not None)  # fmt: skip
-    average = sum(b.share * b.then.expected_min for b in followed if b.then is not None)
+    assert [done for done, _ in made] == list(range(1, len(made) + 1))
+    assert all(done <= known for done, known in made)
+    assert made[-1] == (len(made), len(made)), "nothing is known of that is not worked out"
+    assert len(made) == 1 + sum(1 + sum(x.place is not None for x in b.place.branches)
+                                for b in followed if b.place is not None)  # fmt: skip
+    average = sum(b.share * b.place.expected_min for b in followed if b.place is not None)
     share = sum(b.share for b in followed)
     assert root.expected_min == pytest.approx(root.minutes + average / share)
     for branch in followed:
-        assert branch.then is not None
-        for leaf in branch.then.branches:
-            assert leaf.then is None or (leaf.then.step is None and leaf.then.expected_min == 0.0)
+        assert branch.place is not None
+        for leaf in branch.place.branches:
+            assert leaf.place is None or (
+                leaf.place.step is None and leaf.place.expected_min == 0.0
+            )
 
 
 def test_a_reading_branches_below_as_and_above_what_is_healthy(turf: Diagnostician) -> None:
@@ -278,7 +278,7 @@ def test_a_reading_branches_below_as_and_above_what_is_healthy(turf: Diagnostici
 
 
 def test_the_tree_can_be_stopped_and_refuses_a_depth_without_end(turf: Diagnostician) -> None:
-    def stop(made: int) -> None:
+    def stop(made: int, known: int) -> None:
         if made == 2:
             raise KeyboardInterrupt
 

@@ -481,3 +481,27 @@ def test_a_repair_begins_a_new_epoch_of_the_machine(client: TestClient) -> None:
     undone = client.get(f"/api/jobs/{job}/export")
     assert len(undone.json()["observations"]) > 1
     assert read_job(undone.content).machine.history.renewed == ()
+
+
+@pytest.mark.parametrize("sign", ["%", "_", "\\"])
+def test_signs_of_the_database_are_letters_in_a_search(client: TestClient, sign: str) -> None:
+    machine = client.get("/api/jobs").json()["jobs"][0]["machine"]["id"]
+    complaint = f"half{sign}speed, case {sign * 2}"
+    body = {"machine_id": machine, "complaint": complaint}
+    opened = client.post("/api/jobs", json=body, headers={"idempotency-key": f"sign-{ord(sign)}-1"})
+    assert opened.status_code == 201
+    found = cards_of(client, search=f"half{sign}speed")
+    assert [c["complaint"] for c in found] == [complaint]
+    assert all(sign in c["complaint"] for c in cards_of(client, search=sign))
+    assert cards_of(client, search=f"half{sign}x") == []
+    answer = client.get("/api/jobs", params={"search": sign * 2}).json()
+    assert answer["total"] == len(answer["jobs"]) == 1
+
+
+def test_a_demo_machine_has_its_owner_and_the_shop_its_rate(client: TestClient) -> None:
+    _, jobs = demo()
+    owners = {j.machine.serial: j.machine.owner for j in jobs}
+    for card in cards_of(client):
+        if card["machine"]["serial"] in owners:
+            assert card["machine"]["owner"] == owners[card["machine"]["serial"]]
+    assert client.get("/api/workshop").json()["labour_per_min"] > 0

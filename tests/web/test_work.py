@@ -435,3 +435,56 @@ def test_many_jobs_are_given_in_pages_and_found(client: TestClient, workshop: En
 def test_a_diagnostician_needs_no_database() -> None:
     doctor = Diagnostician.of(load_circuit("turf_lift"), [])
     assert doctor.diagnose([], with_steps=False).explained
+
+
+def test_the_way_on_is_grown_in_the_background_and_goes_with_its_question(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    job = job_id(client)
+    post(client, job, READING)
+    asked = client.get(f"/api/jobs/{job}/tree")
+    assert asked.json() == {"pending": True, "place": None, "trouble": None}
+    waiting = [w for w in client.get("/api/queue").json() if w["task"] == "grow_tree"]
+    client.get(f"/api/jobs/{job}/tree")
+    again = [w for w in client.get("/api/queue").json() if w["task"] == "grow_tree"]
+    assert len(waiting) == len(again) == 1, "the same tree is not asked for twice"
+    work_off()
+    grown = client.get(f"/api/jobs/{job}/tree").json()
+    assert grown["pending"] is False
+    plan = client.get(f"/api/jobs/{job}/diagnosis").json()["diagnosis"]["plan"]
+    first = next(s for s in plan["next_steps"] if not s["refused"])
+    if not plan["enough"]:
+        assert grown["place"]["step_key"] == [first["kind"], first["point"], first["state"]]
+        assert sum(b["share"] for b in grown["place"]["branches"]) == pytest.approx(1.0, abs=0.01)
+    post(client, job, NOTE)
+    assert client.get(f"/api/jobs/{job}/tree").json()["pending"] is False, "a note asks nothing new"
+    assert client.get(f"/api/jobs/{job}/tree?depth=9").status_code == 422
+
+
+def test_a_tree_that_cannot_be_grown_says_why(
+    client: TestClient, work_off: WorkOff, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def refuse(*_: object) -> None:
+        raise SolveError("the way on has no end")
+
+    job = job_id(client)
+    post(client, job, {**READING, "value": 61.25})
+    client.get(f"/api/jobs/{job}/tree?depth=3")
+    monkeypatch.setattr("umweg.work.tasks.tree_of", refuse)
+    work_off()
+    found = client.get(f"/api/jobs/{job}/tree?depth=3").json()
+    assert found == {"pending": False, "place": None, "trouble": "the way on has no end"}
+
+
+def test_what_was_played_in_time_is_offered_by_every_worker(
+    client: TestClient, work_off: WorkOff, workbench: Workbench, played: None
+) -> None:
+    circuit = load_circuit("packer_truck")
+    sha256 = circuit_sha256(circuit)
+    predictor = workbench.doctors.predictor(sha256, lambda: circuit)
+    assert predictor.patient is False, "an answer does not wait for readings in time"
+    predictor._timed.clear()
+    job = job_id(client)
+    post(client, job, {**READING, "value": 58.5})
+    work_off()
+    assert {t.id for t in predictor.in_time} == {t.id for t in circuit.timings}

@@ -78,6 +78,12 @@ export const api = {
     unwrap(client.GET("/api/jobs/{job_id}", { params: { path: { job_id: id } } })),
   answer: (id: string) =>
     unwrap(client.GET("/api/jobs/{job_id}/diagnosis", { params: { path: { job_id: id } } })),
+  tree: (id: string, depth: number) =>
+    unwrap(
+      client.GET("/api/jobs/{job_id}/tree", {
+        params: { path: { job_id: id }, query: { depth } },
+      }),
+    ),
   openJob: (machineId: number, complaint: string, key: string) =>
     unwrap(
       client.POST("/api/jobs", {
@@ -141,6 +147,9 @@ export const api = {
       }),
     ),
 };
+
+export type Tree = Awaited<ReturnType<typeof api.tree>>;
+export type Place = NonNullable<Tree["place"]>;
 
 /** A key that makes a repeated request harmless. */
 export function newKey(): string {

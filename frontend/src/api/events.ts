@@ -5,8 +5,9 @@ import { useEffect } from "react";
 const STALE: Record<string, (job: string) => unknown[][]> = {
   entry: (job) => [["job", job], ["answer", job], ["jobs"]],
   answer: (job) => [["answer", job], ["jobs"]],
+  tree: (job) => [["tree", job]],
   work: () => [["work"]],
-  again: () => [["job"], ["answer"], ["jobs"], ["work"]],
+  again: () => [["job"], ["answer"], ["jobs"], ["work"], ["tree"]],
 };
 
 /** Listen to what happens on the server: about one job, or about all of them. */

@@ -48,6 +48,16 @@ export const useAnswer = (id: string) =>
     refetchInterval: (query) => (query.state.data?.pending.length ? ASK_AGAIN_MS : false),
   });
 
+/** The way on from a question, so many steps deep; asked for only where somebody looks at it. */
+export const useTree = (id: string, question: string | undefined, depth: number, wanted: boolean) =>
+  useQuery({
+    queryKey: ["tree", id, question, depth],
+    queryFn: () => api.tree(id, depth),
+    enabled: wanted && question !== undefined,
+    placeholderData: (previous, query) => (query?.queryKey[2] === question ? previous : undefined),
+    refetchInterval: (query) => (query.state.data?.pending ? ASK_AGAIN_MS : false),
+  });
+
 export const useWork = (wanted: boolean) =>
   useQuery({
     queryKey: ["work"],

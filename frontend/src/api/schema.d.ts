@@ -277,6 +277,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tree
+         * @description The remaining plan as a tree: if a step shows this, then what, so many steps deep.
+         */
+        get: operations["tree_api_jobs__job_id__tree_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -456,6 +476,21 @@ export interface components {
             label: string;
             /** Share */
             share: number;
+        };
+        /**
+         * Branch
+         * @description One answer to a step: how likely it is, and what then.
+         */
+        Branch: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            place: components["schemas"]["Place"] | null;
+            /** Share */
+            share: number;
+            /** Words */
+            words: string;
         };
         /**
          * CircuitTrace
@@ -815,6 +850,18 @@ export interface components {
             machine: components["schemas"]["MachineView"];
             /** Revision */
             revision: number;
+        };
+        /**
+         * Leader
+         * @description A suspect as it stands at one place of the tree.
+         */
+        Leader: {
+            /** Key */
+            key: string;
+            /** Share */
+            share: number;
+            /** Title */
+            title: string;
         };
         /**
          * LeftOutView
@@ -1203,6 +1250,32 @@ export interface components {
             width: number;
         };
         /**
+         * Place
+         * @description Where one stands in the tree: what is believed, and what is done next.
+         */
+        Place: {
+            /** Branches */
+            branches: components["schemas"]["Branch"][];
+            /** Enough */
+            enough: boolean;
+            /** Expected Min */
+            expected_min: number;
+            /** Leaders */
+            leaders: components["schemas"]["Leader"][];
+            /** Minutes */
+            minutes: number;
+            /** Repair */
+            repair: string | null;
+            /** Step */
+            step: string | null;
+            /** Step Key */
+            step_key: [
+                string,
+                string,
+                string
+            ] | null;
+        };
+        /**
          * PlanView
          * @description What to do next, and what repairing now would cost.
          */
@@ -1306,7 +1379,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "time_s" | "voltage_v";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "time_s" | "voltage_v" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm";
             /** Repeats */
             repeats?: number[];
             /** State */
@@ -1640,6 +1713,8 @@ export interface components {
             cautions: string[];
             /** Fitting */
             fitting: string;
+            /** Gauge Point */
+            gauge_point: string;
             /** Hazards */
             hazards: components["schemas"]["HazardView"][];
             healthy: components["schemas"]["BandView"] | null;
@@ -1722,6 +1797,20 @@ export interface components {
             /** Pending */
             pending: boolean;
             trace: components["schemas"]["CircuitTrace"] | null;
+        };
+        /**
+         * TreeView
+         * @description The way on from a job as it stands, as far as it was worked out.
+         */
+        TreeView: {
+            /** Pending */
+            pending: boolean;
+            place: components["schemas"]["Place"] | null;
+            /**
+             * Trouble
+             * @description why there is none
+             */
+            trouble: string | null;
         };
         /**
          * UnitView
@@ -2715,6 +2804,66 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    tree_api_jobs__job_id__tree_get: {
+        parameters: {
+            query?: {
+                depth?: number;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreeView"];
                 };
             };
             /** @description The host is not this application's */

@@ -12,6 +12,7 @@ const step: Step = {
   kind: "reading",
   point: "block_gauge",
   point_label: "Gauge port",
+  gauge_point: "block_gauge",
   quantity: "pressure_bar",
   quantity_label: "pressure",
   unit: "bar",

@@ -27,9 +27,9 @@ function Progress({ work }: { work: Work }) {
 }
 
 /** What is being worked out in the background, how far it is, and a way to stop it. */
-export function WorkBar({ wanted }: { wanted: boolean }) {
+export function WorkBar({ wanted, task = "play" }: { wanted: boolean; task?: string }) {
   const work = useWork(wanted);
-  const shown = work.data?.filter((w) => UNDER_WAY.has(w.status) && w.task === "play") ?? [];
+  const shown = work.data?.filter((w) => UNDER_WAY.has(w.status) && w.task === task) ?? [];
   const [first] = shown.filter((w) => w.status === "doing");
   if (!wanted || !shown.length) return null;
   return (
@@ -38,9 +38,7 @@ export function WorkBar({ wanted }: { wanted: boolean }) {
       aria-label="Work"
     >
       {first && <Progress work={first} />}
-      {shown.length > 1 && (
-        <li className="text-soft text-sm">{shown.length - 1} more circuits wait.</li>
-      )}
+      {shown.length > 1 && <li className="text-soft text-sm">{shown.length - 1} more wait.</li>}
     </ul>
   );
 }

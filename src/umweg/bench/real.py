@@ -28,6 +28,8 @@ GAUGE_OFFSET_SHARE = 0.006
 """Standard deviation of a gauge's own offset, of its full scale."""
 NEEDLE_SHARE = 0.004
 CONDITIONS_SHARE = 0.012
+WATCH = 0.05
+"""A stop watch in a hand, a rule at a rod: share of what they show."""
 GROSSLY_WRONG = 1 / 20
 NEIGHBOUR_WORD = 1 / 10
 NEXT_TO: dict[How, tuple[How, ...]] = {
@@ -72,7 +74,7 @@ class RealMachine(HiddenMachine):
     def shown(self, quantity: Quantity, true: float, instrument: Instrument | None) -> float:
         """What the instrument shows, offset, needle, slips and all."""
         if quantity.compressed:
-            value = true * float(np.exp(0.25 * self.draw()))
+            value = true * float(np.exp((WATCH if quantity.timed else 0.25) * self.draw()))
         elif instrument is None:
             value = true * (1.0 + 0.03 * self.draw())
         else:

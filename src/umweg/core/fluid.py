@@ -32,3 +32,12 @@ def viscosity_mm2_s(oil_c: float, at_40_c_mm2_s: float, at_100_c_mm2_s: float) -
     b = (double_log(at_40_c_mm2_s) - double_log(at_100_c_mm2_s)) / (log_t100 - log_t40)
     a = double_log(at_40_c_mm2_s) + b * log_t40
     return float(10.0 ** (10.0 ** (a - b * math.log10(KELVIN_AT_0_C + oil_c))) - 0.7)
+
+
+BULK_MODULUS_BAR = 12_000.0
+"""Oil without air together with the hoses and pipes that hold it: mineral oil has 14,000 to 18,000,
+mobile circuits are measured at 10,000 to 14,000."""
+FREE_AIR = 0.005
+"""Share of undissolved air at atmospheric pressure in the oil of a machine that breathes well."""
+ATMOSPHERE_BAR = 1.013
+AIR_POLYTROPIC = 1.2

@@ -1,5 +1,6 @@
 """Bring the database to the newest schema."""
 
+import sys
 from pathlib import Path
 
 from alembic import command
@@ -14,7 +15,7 @@ from umweg.db.session import DatabaseError
 
 def alembic_config() -> Config:
     """Alembic's configuration; there is no ini file."""
-    config = Config()
+    config = Config(stdout=sys.stdout)
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     return config
 

@@ -13,8 +13,9 @@ from umweg.core.components import component_types
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.predict import Predictor
+from umweg.core.observe.timed import TimedReader
 from umweg.core.solve.settle import compile_law
-from umweg.core.solve.steady import SteadySolver
+from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, load_circuit
 from umweg.service.paths import ROOT
 
@@ -61,14 +62,19 @@ def finish(processes: Sequence[subprocess.Popen[bytes]]) -> bool:
 
 
 def compile_part(part: int) -> None:
-    """Compile one share of the laws; the first one has the iteration too."""
+    """Compile one share of the laws; the first has the iteration too, the last the
+    machines in time."""
     for index, kind in enumerate(component_types().values()):
         if kind.ports and index % PROCESSES == part:
             compile_law(kind)
+    smallest = min(
+        (Network(load_circuit(name)) for name in circuit_ids()), key=lambda n: n.unknown_count
+    )
+    if part == PROCESSES - 1:
+        reader = TimedReader(smallest.circuit, SteadySolver(smallest))
+        for timing in smallest.circuit.timings[:1]:
+            reader.values(timing, Cases.as_documented(1))
     if part == 0:
-        smallest = min(
-            (Network(load_circuit(name)) for name in circuit_ids()), key=lambda n: n.unknown_count
-        )
         predictor = Predictor(smallest.circuit, single_faults(smallest), SteadySolver(smallest))
         predictor.prepare(list(smallest.circuit.states.values())[:1])
         assert np.isfinite(predictor[next(iter(smallest.circuit.states.values()))].mean).all()

@@ -22,5 +22,6 @@ def set_up_logs() -> None:
             structlog.dev.ConsoleRenderer() if shown else structlog.processors.JSONRenderer(),
         ],
         wrapper_class=structlog.make_filtering_bound_logger(level),
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        # The stream of the process itself: a replaced one may be closed before the last line.
+        logger_factory=structlog.PrintLoggerFactory(sys.__stderr__),
     )

@@ -14,7 +14,7 @@ from pathlib import Path
 from umweg.core.errors import UmwegError
 from umweg.service.paths import ROOT
 
-AREAS = ("diagnose", "observe", "shop")
+AREAS = ("core.diagnose", "core.observe", "core.shop", "db.store", "db.entries")
 NOTICED = ("killed", "timeout", "caught by type check")
 BIN = Path(sys.executable).parent
 
@@ -41,7 +41,7 @@ class Mutants:
 def patterns(areas: Sequence[str], digit: int | None) -> list[str]:
     """Names of changes as the tool matches them: of areas or modules, all or one tenth."""
     ending = "*" if digit is None else f"*{digit}"
-    return [f"umweg.core.{area}.*__mutmut_{ending}" for area in areas]
+    return [f"umweg.{area}.*__mutmut_{ending}" for area in areas]
 
 
 def mutate(areas: Sequence[str], digit: int | None) -> list[Mutants]:
@@ -68,7 +68,7 @@ def counted(lines: Sequence[str], areas: Sequence[str], digit: int | None) -> It
     tried: dict[str, list[tuple[str, str]]] = {}
     for line in lines:
         name, _, word = line.strip().partition(": ")
-        inside = any(name.startswith(f"umweg.core.{area}.") for area in areas)
+        inside = any(name.startswith(f"umweg.{area}.") for area in areas)
         chosen = digit is None or name.endswith(str(digit))
         if inside and chosen and word and word != "not checked":
             module = name.partition(".x")[0]

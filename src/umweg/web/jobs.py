@@ -12,13 +12,14 @@ from umweg.core.diagnose.doubts import doubts_of
 from umweg.core.diagnose.question import basis_of
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, band_view
+from umweg.core.diagnose.tree import MOST_DEPTH
 from umweg.core.errors import ObservationError, UmwegError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
-from umweg.core.observe.weights import noise_sd
+from umweg.core.observe.weights import uncertainty
 from umweg.core.shop.verdict import judge, specification_for
 from umweg.db import kept
 from umweg.db.entries import (
@@ -46,10 +47,22 @@ from umweg.web.schemas import (
     NewJob,
     Pending,
     StripView,
+    TreeView,
     VerdictView,
 )
 from umweg.web.workshop import machine_view
-from umweg.work.asking import Known, ask, ask_again, question_of, want, want_played
+from umweg.work.asking import (
+    Known,
+    TreeFound,
+    ask,
+    ask_again,
+    question_of,
+    tree_name,
+    want,
+    want_played,
+    want_tree,
+)
+from umweg.work.exhibits import document_of
 from umweg.work.model import model_version
 
 log = structlog.get_logger("umweg.web")
@@ -112,6 +125,25 @@ def diagnosis(job_id: UUID, context: ContextOf) -> AnswerView:
     context.session.commit()
     context.session.close()
     return _answer(context, suspects, job_id, known)
+
+
+@router.get("/{job_id}/tree", responses=READS)
+def tree(
+    job_id: UUID, context: ContextOf, depth: Annotated[int, Query(ge=1, le=MOST_DEPTH)] = 2
+) -> TreeView:
+    """The remaining plan as a tree: if a step shows this, then what, so many steps deep."""
+    row = context.store.job(job_id)
+    question = question_of(context.store, row, record_of(row.entries))
+    ask(context.session, row.id, question)
+    context.session.commit()
+    context.session.close()
+    try:
+        arrays = context.rankings.kept(question.circuit_sha256, tree_name(question.key, depth))
+    except NotPlayedError:
+        want_tree(context.queue, question.key, depth)
+        return TreeView(pending=True, place=None, trouble=None)
+    found = TreeFound.model_validate_json(document_of(arrays))
+    return TreeView(pending=False, place=found.place, trouble=found.trouble)
 
 
 @router.post("/{job_id}/entries", status_code=201, responses=WRITES)
@@ -321,7 +353,7 @@ def _judged(
     if spec is None:
         return value, unit, None
     instrument = next((i for i in kit if i.id == reading.instrument), None)
-    word = judge(spec, value, noise_sd(quantity, value, instrument)).word
+    word = judge(spec, value, uncertainty(quantity, value, instrument)).word
     return value, unit, VerdictView(word=word, low=spec.low, high=spec.high, source=spec.source)
 
 

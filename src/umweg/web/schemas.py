@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from umweg.core.components.base import Domain, LineKind, Side
 from umweg.core.diagnose.report import BandView, DiagnosisView
 from umweg.core.diagnose.safe_plan import SafePlan
+from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.db.entries import Decision, EntryData
@@ -286,6 +287,14 @@ class SafeView(Model):
 
     pending: bool
     plan: SafePlan | None
+
+
+class TreeView(Model):
+    """The way on from a job as it stands, as far as it was worked out."""
+
+    pending: bool
+    place: Place | None
+    trouble: str | None = Field(description="why there is none")
 
 
 class TraceView(Model):

@@ -17,7 +17,11 @@ router = APIRouter(prefix="/api/queue", tags=["work"])
 
 WorkId = Annotated[int, Path(ge=1, le=2**63 - 1)]
 RevisionId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
-TITLES = {"work_out": "Working out the next step", "play": "Playing a circuit"}
+TITLES = {
+    "work_out": "Working out the next step",
+    "play": "Playing a circuit",
+    "grow_tree": "Working out the way on",
+}
 
 
 @router.get("", responses=READS)

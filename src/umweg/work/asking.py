@@ -8,6 +8,8 @@ from sqlalchemy.orm import Session
 
 from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.diagnose.tree import Place
+from umweg.core.view import View
 from umweg.db import kept
 from umweg.db.entries import Record, record_of
 from umweg.db.models import JobRow
@@ -67,6 +69,23 @@ def want(queue: Queue, job_id: UUID, known: Known) -> None:
     """Have what is still missing worked out."""
     if not known.settled:
         queue.put("work_out", ANSWERS, f"answer/{known.question.key}", key=known.question.key)
+
+
+class TreeFound(View):
+    """The way on as a tree, or why there is none."""
+
+    place: Place | None
+    trouble: str | None
+
+
+def tree_name(key: str, depth: int) -> str:
+    """Name under which the tree of a question is kept."""
+    return f"tree/{key}/{depth}"
+
+
+def want_tree(queue: Queue, key: str, depth: int) -> None:
+    """Have the way on from a question worked out, so many steps deep."""
+    queue.put("grow_tree", PLAYS, tree_name(key, depth), key=key, depth=depth)
 
 
 def want_played(queue: Queue, sha256: str) -> None:

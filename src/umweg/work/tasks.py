@@ -20,16 +20,18 @@ from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.diagnose.tree import tree_of
 from umweg.core.errors import FormatError, SolveError, UmwegError
-from umweg.core.observe.exhibits import Played, Sight
+from umweg.core.observe.exhibits import Played, Sight, Suspects, shown_name, unpacked_shown
 from umweg.core.observe.observations import OBSERVATIONS
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import Predictor, TimedPrediction
+from umweg.core.observe.quantities import Quantity, quantity_of, timed_quantities
 from umweg.core.trace.map import map_of
 from umweg.core.trace.trace import trace
 from umweg.db import kept
-from umweg.work.asking import summary_of
+from umweg.work.asking import TreeFound, summary_of, tree_name
 from umweg.work.doctors import Doctors
-from umweg.work.exhibits import Keeping, document_to_bytes, to_bytes
+from umweg.work.exhibits import Keeping, document_to_bytes, from_bytes, to_bytes
 from umweg.work.model import model_version
 
 log = structlog.get_logger("umweg.work")
@@ -153,12 +155,79 @@ def _answered(bench: Workbench, question: Question) -> tuple[DiagnosisView, dict
     """The answer, and the exhibits that it was weighed by."""
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
     keeping = Keeping(doctor.exhibits)
+    _remember_timed(bench, doctor.predictor, keeping.suspects, question.circuit_sha256)
     with bench.alone(question.circuit_sha256):
         ranking = rank(
             keeping, question.observations, question.instruments, history=question.history
         )
         found = answer(doctor, question.observations, ranking)
     return found, keeping.take()
+
+
+def _remember_timed(
+    bench: Workbench, predictor: Predictor, suspects: Suspects, sha256: str
+) -> None:
+    """What any worker has played in time is offered by this one too."""
+    circuit = predictor.circuit
+    known = {quantity_of(t) for t in predictor.in_time}
+    names = {
+        shown_name(quantity_of(t), circuit.states[t.state]): quantity_of(t)
+        for t in circuit.timings
+        if quantity_of(t) not in known
+    }
+    if not names:
+        return
+    with bench.session() as session:
+        found = kept.kept(session, sha256, model_version(), names)
+    for name, content in found.items():
+        shown = unpacked_shown(from_bytes(content), suspects.slope_count)
+        predictor.remember(names[name], TimedPrediction(shown.mean, shown.slope, shown.known))
+
+
+@piece("grow_tree")
+def grow_tree(context: JobContext, key: str, depth: int) -> None:
+    """Work out the way on from a question, and keep it as a tree.
+
+    It gives way to answers between any two of its places.
+    """
+    bench = _bench(context)
+    with bench.session() as session:
+        row = kept.answer_of(session, key)
+        if row is None:
+            return
+        question, job_id = Question.model_validate(row.question), row.job_id
+    doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
+    alone = bench.alone(question.circuit_sha256)
+    title = f"Working out the way on: {doctor.circuit.name}"
+
+    def progress(done: int, known: int) -> None:
+        alone.release()
+        try:
+            if context.should_abort():
+                raise JobAborted
+            with bench.session() as session:
+                kept.show_progress(session, context.job.id or 0, title, done, known)
+            bench.give_way()
+        finally:
+            alone.acquire()
+
+    try:
+        with alone:
+            root = tree_of(doctor, question.observations, depth, progress)
+        found = TreeFound(place=root, trouble=None)
+    except UmwegError as error:
+        found = TreeFound(place=None, trouble=str(error))
+    except JobAborted:
+        raise
+    except Exception:
+        log.exception("grow_tree", key=key)
+        if _attempts_left(context):
+            raise
+        found = TreeFound(place=None, trouble=BROKEN)
+    content = {tree_name(key, depth): document_to_bytes(found)}
+    with bench.session() as session:
+        kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
+        kept.tell(session, "tree", job_id)
 
 
 @piece("play")
@@ -222,6 +291,11 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
             keeping.shown(quantity, state)
         return {**keeping.take(), map_name(name): to_bytes(map_of(predictor, state).packed())}
 
+    def in_time(quantity: Quantity) -> Mapping[str, bytes]:
+        keeping = Keeping(Played(predictor))
+        keeping.shown(quantity, circuit.states[circuit.timing(quantity.place).state])
+        return keeping.take()
+
     def sights(seen: Sequence[tuple[Sight, Sequence[MachineState]]]) -> Mapping[str, bytes]:
         keeping = Keeping(Played(predictor))
         for sight, states in seen:
@@ -248,6 +322,8 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
     yield Part("done/safe", safe)
     for name, named in circuit.states.items():
         yield Part(f"done/state/{name}", partial(state, name, named))
+    for quantity in timed_quantities(circuit):
+        yield Part(f"done/timing/{quantity.place}", partial(in_time, quantity))
     for mark in shares:
         if mark in own:
             yield Part(mark, partial(sights, shares[mark]))

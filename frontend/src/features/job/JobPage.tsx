@@ -34,6 +34,7 @@ import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
 import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
 import { StepPanel, stepKey } from "../step/StepPanel";
+import { WayOn } from "../step/WayOn";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
 import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
 
@@ -157,7 +158,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
   );
   const safe = useSafe(job.circuit_revision);
   const unread = safe.data?.plan && standOf(safe.data.plan, doneSteps(entries)).open[0]?.point;
-  const reading = chosen?.kind === "reading" ? chosen.point : null;
+  const reading = chosen?.gauge_point || null;
   const proposed = chosen?.state || lastSeen({ entries }, schematic);
   const ofTab =
     tab === "safe"
@@ -168,7 +169,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
   const state = stateChoice ?? ofTab ?? proposed;
   const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
   const suspicion = useMemo(() => suspicionOf(newest), [newest]);
-  const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.point);
+  const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.gauge_point);
 
   const keep = (data: EntryData, supersedes?: string) => {
     pending.add(data, supersedes);
@@ -288,13 +289,11 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
               !traced.error && <p aria-live="polite">The ways are being worked out …</p>
             )}
           </Tabs.Content>
-          <Tabs.Content value="next">
+          <Tabs.Content value="next" className="grid gap-3">
             {plan.changed && !held && (
-              <div className="mb-3">
-                <Button look="main" className="w-full" onClick={plan.showNewest}>
-                  The job has changed meanwhile. Show what is next now
-                </Button>
-              </div>
+              <Button look="main" className="w-full" onClick={plan.showNewest}>
+                The job has changed meanwhile. Show what is next now
+              </Button>
             )}
             {chosen && plan.shown ? (
               <StepPanel
@@ -327,6 +326,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
                 </div>
               )
             )}
+            {plan.shown && !held && <WayOn jobId={job.id} question={answer?.question} />}
           </Tabs.Content>
           <Tabs.Content value="suspects">
             {answer?.diagnosis || answer?.trouble ? (

@@ -3,6 +3,7 @@ import type { EntryData, Reading, Step, Workshop } from "../../api/client";
 import { Button, Notice } from "../../ui/primitives";
 import { fromBase, show, type Unit, unitsFor } from "../../units";
 import { Keypad } from "./Keypad";
+import { Stopwatch } from "./Stopwatch";
 import { Strip, type StripRow } from "./Strip";
 
 interface ReadingPadProps {
@@ -114,6 +115,7 @@ export function ReadingPad({
           {timed ? "Enter a speed instead" : "Enter the stroke's time instead"}
         </Button>
       )}
+      {unit?.symbol === "s" && <Stopwatch onStop={setText} />}
       <Keypad value={text} onChange={setText} />
       {taken.length > 0 && (
         <p className="text-sm">

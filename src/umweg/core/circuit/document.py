@@ -25,7 +25,15 @@ QuantityKind = Literal[
     "drift_mm_min",
     "indicator",
     "voltage_v",
+    "peak_bar",
+    "left_bar",
+    "within_s",
+    "interval_s",
+    "moved_mm",
 ]
+TimedKind = Literal["peak_bar", "left_bar", "within_s", "interval_s", "moved_mm"]
+"""What is read in time: the highest pressure, what is left of one, seconds until something, seconds
+between two chargings, millimetres moved."""
 
 
 class Document(BaseModel):
@@ -178,6 +186,43 @@ class MachineState(Document):
     cautions: list[LongText] = Field(default_factory=list, max_length=30)
 
 
+class TimedPhase(Document):
+    """A named state that lasts."""
+
+    state: Identifier
+    seconds: float = Field(gt=0, le=7200)
+    ramp_s: float = Field(
+        default=0.2, gt=0, le=60, description="how long levers and drives take to get there"
+    )
+
+
+class Timing(Document):
+    """Something read in time: the states gone through, and what is read in the last of them.
+
+    ``point`` is the test point whose pressure is watched, ``function`` the one whose rod is;
+    ``level_bar`` the pressure that is waited for. What does not come within the last phase is
+    read as that phase's length.
+    """
+
+    id: Identifier
+    label: Text
+    of: TimedKind
+    phases: list[TimedPhase] = Field(min_length=1, max_length=12)
+    point: Identifier | None = None
+    function: Identifier | None = None
+    level_bar: float | None = Field(default=None, ge=-1, le=2000)
+    places: dict[Identifier, float] = Field(
+        default_factory=dict, max_length=50, description="function to share of its stroke, 0 … 1"
+    )
+    setup_min: float = Field(default=1, ge=0, le=10_000)
+    cautions: list[LongText] = Field(default_factory=list, max_length=30)
+
+    @property
+    def state(self) -> str:
+        """The state in which it is read."""
+        return self.phases[-1].state
+
+
 class Specification(Document):
     """What a good machine shows at a point in a named state; at least one limit."""
 
@@ -205,6 +250,7 @@ class Circuit(Document):
     interlocks: list[Interlock] = Field(default_factory=list, max_length=100)
     test_points: list[TestPoint] = Field(default_factory=list, max_length=200)
     states: dict[Identifier, MachineState] = Field(default_factory=dict, max_length=300)
+    timings: list[Timing] = Field(default_factory=list, max_length=100)
     specifications: list[Specification] = Field(default_factory=list, max_length=500)
     notes: dict[Text, LongText] = Field(default_factory=dict, max_length=100)
 
@@ -225,8 +271,12 @@ class Circuit(Document):
         """The test point of that id."""
         return _named(self.test_points, point_id, "test point")
 
+    def timing(self, timing_id: str) -> Timing:
+        """The timing of that id."""
+        return _named(self.timings, timing_id, "timing")
 
-Named = TypeVar("Named", Component, Function, TestPoint)
+
+Named = TypeVar("Named", Component, Function, TestPoint, Timing)
 
 
 def _named(items: Sequence[Named], wanted: str, what: str) -> Named:

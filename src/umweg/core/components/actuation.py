@@ -16,6 +16,7 @@ from umweg.core.components.base import (
     quantity,
 )
 from umweg.core.components.kernels import couple, law, ramp, sliding, smooth_step, turbulent
+from umweg.core.components.storage import Inertia, OilVolume, Place, area_l_per_mm
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _AREA = AREA_FLOW
@@ -59,6 +60,14 @@ class SingleActingCylinder(ComponentType):
     label = "Single-acting cylinder"
     ports = (Port("A"), Port("vent", line="drain"), Port("rod", "translation"))
     stores_oil = True
+    storage = (
+        OilVolume(
+            "A",
+            lambda k: 10.0 * area_l_per_mm(k["bore_mm"]),
+            "rod",
+            lambda k: area_l_per_mm(k["bore_mm"]),
+        ),
+    )
 
     class Parameters(ParameterSet):
         bore_mm: float = quantity(80, "mm", "piston diameter", low=5, high=500)
@@ -161,6 +170,7 @@ class LeverLoad(ComponentType):
     ports = (Port("rod", "translation"),)
 
     carried_by = ("weight_n",)
+    storage = (Inertia("rod", lambda k: k["mass_kg"]), Place("rod", "position"))
 
     class Parameters(ParameterSet):
         lever_0: float = quantity(2, "1", "rod force over weight, rod in", low=-50, high=50)
@@ -172,6 +182,7 @@ class LeverLoad(ComponentType):
         scale: float = quantity(
             1, "1", "true weight over the weight named", low=0, high=5, tolerance=0.06
         )
+        mass_kg: float = quantity(500, "kg", "what is set in motion, at the rod", low=1, high=1e6)
 
     commands = (
         Command("weight_n", 0, 1e6),
@@ -245,11 +256,15 @@ class RotaryLoad(ComponentType):
     ports = (Port("shaft", "rotation"),)
 
     carried_by = ("torque_nm",)
+    storage = (Inertia("shaft", lambda k: k["inertia_kgm2"]),)
 
     class Parameters(ParameterSet):
         binding_nm: float = quantity(0, "Nm", "resistance of the drive itself", low=0, high=1e5)
         scale: float = quantity(
             1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
+        )
+        inertia_kgm2: float = quantity(
+            1, "kg·m²", "what is set in motion, at the shaft", low=1e-4, high=1e5
         )
 
     commands = (

@@ -22,6 +22,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from umweg.core.components.storage import Storage
+
 Array = NDArray[np.float64]
 Domain = Literal["hydraulic", "translation", "rotation", "electrical", "travel"]
 FaultFamily = Literal["detour", "dam", "source", "command", "load", "gauge"]
@@ -233,6 +235,10 @@ class ComponentType:
     limits_itself: ClassVar[bool] = False
     """Destrokes at its own set pressure: needs no relief to bound it."""
     one_way: ClassVar[bool] = False
+    storage: ClassVar[tuple[Storage, ...]] = ()
+    """What it holds back in time: oil, gas, momentum; its ends and what oil switches in it."""
+    in_time: ClassVar[Mapping[str, float]] = {}
+    """Commands that stand for a moment in the steady law, as they are where time itself runs."""
     stores_oil: ClassVar[bool] = False
     """What flows in need not flow out: a cylinder, an accumulator."""
     carried_by: ClassVar[tuple[str, ...]] = ()

@@ -1,5 +1,8 @@
 """Screens, filters, coolers, lines, couplings, sight glasses, stores."""
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from umweg.core.components.base import (
     Command,
     ComponentType,
@@ -19,6 +22,7 @@ from umweg.core.components.kernels import (
     smooth_step,
     turbulent,
 )
+from umweg.core.components.storage import Gas, OilVolume, Values, tube_l
 from umweg.core.components.symbols import DIAMOND, TWO_PORTS
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -98,6 +102,10 @@ def _line(x, k, env, f, j):
             j[c, 0, 0, b] += dq
 
 
+def _half_l(k: Values) -> float:
+    return 0.5 * tube_l(k["bore_mm"], k["length_m"])
+
+
 class Line(ComponentType):
     """Hose or pipe: ``Δp = 128ρνL/(πd⁴)·q + (λL/d + ζ)·ρ/2·v²``.
 
@@ -109,6 +117,7 @@ class Line(ComponentType):
     named_on_demand = True
     label = "Hose or pipe"
     ports = (Port("inlet"), Port("outlet"))
+    storage = (OilVolume("inlet", _half_l), OilVolume("outlet", _half_l))
 
     class Parameters(ParameterSet):
         length_m: float = quantity(2, "m", "length", low=0.05, high=100)
@@ -462,6 +471,8 @@ class Accumulator(ComponentType):
 
     emptied_by = "empty"
     drawn_by = "drawn_l"
+    storage = (Gas("port", "volume_l", "precharge_bar"),)
+    in_time: ClassVar[Mapping[str, float]] = {"empty": 1.0, "charging": 0.0}
 
     class Parameters(ParameterSet):
         gas_bar: float = quantity(120, "bar", "gas while it charges", low=1, high=600)

@@ -17,6 +17,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import couple, law, soft_sign, turbulent
+from umweg.core.components.storage import Inertia, OilVolume, Values, area_l_per_mm, chambers
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _AREA = AREA_FLOW
@@ -57,6 +58,11 @@ def _cylinder(x, k, env, f, j):
             couple(f, j, c, b, 0, 1, q, dq)
 
 
+def _dead_l(k: Values) -> float:
+    """Oil left in an end of a cylinder at its stop: ten millimetres of its bore."""
+    return 10.0 * area_l_per_mm(k["bore_mm"])
+
+
 class Cylinder(ComponentType):
     """Double-acting differential cylinder; positive speed extends.
 
@@ -69,6 +75,10 @@ class Cylinder(ComponentType):
     label = "Cylinder"
     ports = (Port("A"), Port("B"), Port("rod", "translation"))
     stores_oil = True
+    storage = (
+        OilVolume("A", _dead_l, "rod", lambda k: area_l_per_mm(k["bore_mm"])),
+        OilVolume("B", _dead_l, "rod", lambda k: area_l_per_mm(k["bore_mm"], k["rod_mm"]), True),
+    )
 
     class Parameters(ParameterSet):
         bore_mm: float = quantity(80, "mm", "piston diameter", low=10, high=500)
@@ -167,12 +177,14 @@ class MechanicalLoad(ComponentType):
     ports = (Port("rod", "translation"),)
 
     carried_by = ("force_n",)
+    storage = (Inertia("rod", lambda k: k["mass_kg"]),)
 
     class Parameters(ParameterSet):
         binding_n: float = quantity(0, "N", "resistance of the mechanism itself", low=0, high=1e6)
         scale: float = quantity(
             1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
         )
+        mass_kg: float = quantity(300, "kg", "what is set in motion, at the rod", low=1, high=1e6)
 
     commands = (
         Command("resistance_n", 0, 1e6),
@@ -238,6 +250,7 @@ class HydraulicMotor(ComponentType):
     type_name = "hydraulic_motor"
     label = "Hydraulic motor"
     ports = (Port("A"), Port("B"), Port("shaft", "rotation"))
+    storage = chambers("A", "B")
 
     class Parameters(ParameterSet):
         displacement_cm3: float = quantity(
@@ -317,12 +330,14 @@ class FanLoad(ComponentType):
     type_name = "fan_load"
     label = "Fan"
     ports = (Port("shaft", "rotation"),)
+    storage = (Inertia("shaft", lambda k: k["inertia_kgm2"]),)
 
     class Parameters(ParameterSet):
         torque_nm_at_1000: float = quantity(
             12, "Nm", "torque at 1000 rpm", low=0.01, high=5000, tolerance=0.05
         )
         drag_nm_at_1000: float = quantity(0.2, "Nm", "bearing drag at 1000 rpm", low=1e-3, high=500)
+        inertia_kgm2: float = quantity(0.3, "kg·m²", "of fan and hub", low=1e-4, high=1e4)
 
     fault_modes = (
         FaultMode(

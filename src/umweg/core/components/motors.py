@@ -14,6 +14,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import couple, law, scalar, sliding, smooth_step
+from umweg.core.components.storage import chambers
 from umweg.core.components.symbols import CIRCLE, INWARD_DOWN, INWARD_UP, VARIABLE
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -86,6 +87,7 @@ class DrainedMotor(ComponentType):
         Port("case", line="drain"),
         Port("shaft", "rotation"),
     )
+    storage = chambers("A", "B")
 
     class Parameters(DrainParameters):
         pass

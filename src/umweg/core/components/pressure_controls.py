@@ -1,5 +1,8 @@
 """Valves that sequence, reduce, unload, cut off and share pressure."""
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from umweg.core.components.base import (
     Command,
     ComponentType,
@@ -24,6 +27,7 @@ from umweg.core.components.kernels import (
     turbulent,
 )
 from umweg.core.components.pressure_valves import RELIEF_BOX, ReliefValve
+from umweg.core.components.storage import Switch
 from umweg.core.components.symbols import valve
 
 _TWO: dict[str, tuple[Side, float]] = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
@@ -575,10 +579,11 @@ def _charging(x, k, env, f, j):
             full, dfull = smooth_step(
                 acc - k[c, _CHARGING.cut_out_bar, b], -k[c, _CHARGING.band_bar, b], 0.0
             )
-            called = k[c, _CHARGING.charging, b] * (1.0 - full)
+            eased = 1.0 - k[c, _CHARGING.switched, b]
+            called = k[c, _CHARGING.charging, b] * (1.0 - full * eased)
             stuck = k[c, _CHARGING.stuck, b]
             want = called + (1.0 - called) * stuck
-            fall = k[c, _CHARGING.charging, b] * dfull * (1.0 - stuck)
+            fall = k[c, _CHARGING.charging, b] * dfull * eased * (1.0 - stuck)
             free, dfree = forward(p - acc, k[c, _CHARGING.k, b])
             couple(f, j, c, b, 0, 1, free * want, dfree * want)
             steer(j, c, b, 0, 1, 1, -free * fall)
@@ -609,16 +614,21 @@ class ChargingValve(ComponentType):
 
     ``charging`` (it cut in and has not cut out yet) it feeds the accumulator through ``K·√Δp`` and
     throttles its outlet until its inlet stands a margin above it, ending over a band below the
-    cut-out pressure. Cut out, its outlet is free and a check keeps the accumulator's oil.
+    cut-out pressure; where time runs (``switched``) it cuts out at once and in again. Cut out, its outlet is free and a check keeps the accumulator's oil.
     """
 
     type_name = "charging_valve"
     label = "Brake charging valve"
     ports = (Port("inlet"), Port("accumulator"), Port("outlet"), Port("tank", line="drain"))
+    storage = (Switch("charging", "accumulator", "cut_in_bar", "cut_out_bar"),)
+    in_time: ClassVar[Mapping[str, float]] = {"switched": 1.0}
 
     class Parameters(ParameterSet):
         cut_out_bar: float = quantity(
             160, "bar", "accumulator pressure that ends charging", low=5, high=400, tolerance=0.015
+        )
+        cut_in_bar: float = quantity(
+            130, "bar", "accumulator pressure at which charging begins again", low=3, high=400
         )
         band_bar: float = quantity(10, "bar", "over which it lets go", low=1, high=80)
         k: float = quantity(2, "L/min/√bar", "feed to the accumulator", low=0.01, high=100)
@@ -629,7 +639,7 @@ class ChargingValve(ComponentType):
         )
         stuck: float = quantity(0, "1", "held in the charging position", low=0, high=1)
 
-    commands = (Command("charging", 0, 1),)
+    commands = (Command("charging", 0, 1), Command("switched", 0, 1))
     fault_modes = (
         FaultMode(
             name="never_cuts_out",

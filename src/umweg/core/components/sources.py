@@ -23,6 +23,7 @@ from umweg.core.components.kernels import (
     soft_sign,
     turbulent,
 )
+from umweg.core.components.storage import chambers
 
 _ROT = ROTATION
 
@@ -297,6 +298,7 @@ class FixedPump(ComponentType):
     label = "Gear pump"
     aerated = "air_share"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
+    storage = chambers("inlet", "outlet")
 
     class Parameters(ParameterSet):
         displacement_cm3: float = quantity(
@@ -450,6 +452,7 @@ class PressureCompensatedPump(ComponentType):
     label = "Pressure-compensated pump"
     aerated = "air_share"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
+    storage = chambers("inlet", "outlet")
 
     class Parameters(ParameterSet):
         displacement_cm3: float = quantity(

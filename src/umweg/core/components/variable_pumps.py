@@ -13,6 +13,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.kernels import couple, law, limited, slip, smooth_step, turbulent
 from umweg.core.components.sources import DRAWS_AIR, filling
+from umweg.core.components.storage import chambers
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
 
 _ROT = ROTATION
@@ -88,6 +89,7 @@ class LoadSensingPump(ComponentType):
         Port("case", line="drain"),
         Port("shaft", "rotation"),
     )
+    storage = chambers("inlet", "outlet")
 
     class Parameters(ParameterSet):
         displacement_cm3: float = quantity(
@@ -280,6 +282,7 @@ class ServoPump(ComponentType):
         Port("case", line="drain"),
         Port("shaft", "rotation"),
     )
+    storage = chambers("A", "B")
 
     class Parameters(ParameterSet):
         displacement_cm3: float = quantity(

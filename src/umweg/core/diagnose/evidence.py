@@ -17,7 +17,7 @@ from scipy.special import ndtr
 from umweg.core.components.base import Array
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.predict import SEVERITIES
-from umweg.core.observe.quantities import Quantity, from_scale
+from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, from_scale
 from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
 from umweg.core.solve.respond import CONDITIONS
 
@@ -349,9 +349,9 @@ def spread_band(
     cumulative = (share[:, None] * ndtr((grid - mean[:, None]) / sd[:, None])).sum(axis=0)
     tail = (1.0 - coverage) / 2.0
     ends = np.interp([tail, 1.0 - tail], cumulative, grid)
-    if quantity.kind in ("speed_mm_s", "speed_rpm", "drift_mm_min", "flow_lpm"):
+    if UNIT_OF_KIND[quantity.kind] not in ("bar", "V"):
         ends = np.maximum(ends, 0.0)
-    elif quantity.kind == "pressure_bar":
+    elif quantity.kind in ("pressure_bar", "peak_bar", "left_bar"):
         ends = np.maximum(ends, -1.0)
     a, b = from_scale(quantity, ends)
     return float(a), float(b)

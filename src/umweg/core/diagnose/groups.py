@@ -4,14 +4,14 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.ranking import LEAST_WEIGHT, Ranking
 from umweg.core.diagnose.steps import Step
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.predict import StatePrediction
-from umweg.core.observe.quantities import Quantity
-from umweg.core.observe.weights import noise_sd
+from umweg.core.observe.quantities import Quantity, quantity_of
+from umweg.core.observe.weights import noise_at
 
 SAME_GROUP_BELOW = 0.35
 """Suspects whose predicted spreads overlap more than this at every offered step are one group."""
@@ -56,26 +56,29 @@ def groups_of(
 
 
 def _spread_of(planner: Planner, step: Step) -> Spread:
-    table = planner.predictor[planner.circuit.states[step.state]]
-    row = table.row(Quantity.named(step.quantity, step.point))
-    return _spread(planner, table, row, step.instrument)
+    quantity = Quantity.named(step.quantity, step.point)
+    return _spread(planner, quantity, planner.circuit.states[step.state], step.instrument)
 
 
 def _every_spread(planner: Planner) -> list[Spread]:
     """The same for every quantity in every named state: for when nothing more is offered."""
-    found = []
-    for state in planner.circuit.states.values():
-        table = planner.predictor[state]
-        found += [_spread(planner, table, row, None) for row in range(len(table.quantities))]
-    return found
+    circuit = planner.circuit
+    everywhere = [
+        (quantity, state)
+        for state in circuit.states.values()
+        for quantity in planner.predictor.quantities
+    ]
+    in_time = [(quantity_of(t), circuit.states[t.state]) for t in planner.predictor.in_time]
+    return [_spread(planner, q, state, None) for q, state in (*everywhere, *in_time)]
 
 
 def _spread(
-    planner: Planner, table: StatePrediction, row: int, instrument: Instrument | None
+    planner: Planner, quantity: Quantity, state: MachineState, instrument: Instrument | None
 ) -> Spread:
-    mean, variance = planner.ranking.belief.posterior(table.mean[row], table.slope[row])
+    shown = planner.exhibits.shown(quantity, state)
+    mean, variance = planner.ranking.belief.posterior(shown.mean, shown.slope)
     typical = float(np.average(mean, weights=planner.ranking.inside + LEAST_WEIGHT))
-    return mean, variance + noise_sd(table.quantities[row], typical, instrument) ** 2
+    return mean, variance + noise_at(quantity, typical, instrument) ** 2
 
 
 def _shapes(ranking: Ranking, members: Sequence[Array], spreads: Sequence[Spread]) -> Array:

@@ -12,7 +12,7 @@ from umweg.core.diagnose.ranking import Band
 from umweg.core.errors import ObservationError, SolveError
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.quantities import Quantity
-from umweg.core.observe.weights import noise_sd
+from umweg.core.observe.weights import noise_at
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ def _shows(planner: Planner, state: MachineState, point: str) -> Shows:
     instrument, highest = planner.instrument_for(quantity, state)
     mean, variance = planner.belief.posterior(table.mean[row], table.slope[row])
     typical = float(np.average(mean[planner.live], weights=planner.weight[planner.live]))
-    variance = variance + noise_sd(quantity, typical, instrument) ** 2
+    variance = variance + noise_at(quantity, typical, instrument) ** 2
     suspects = (k for k in planner.ranking.keys if k != "healthy")
     bands = [planner.band(key, quantity, mean, variance) for key in suspects]
     return Shows(

@@ -9,13 +9,13 @@ from dataclasses import dataclass
 
 from umweg.core.circuit.document import Adjuster, Circuit, Component, MachineState, Specification
 from umweg.core.components import component_type
-from umweg.core.components.base import WORKS, WorkKind
+from umweg.core.components.base import WorkKind
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.mend_views import Beside, Mend, OnTheWay, Option, Setting
 from umweg.core.diagnose.opening import Openings
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.report import hypothesis_title
-from umweg.core.diagnose.worth import Money, action_of
+from umweg.core.diagnose.worth import Money, action_of, taken
 from umweg.core.errors import FormatError, SolveError, StateError, UmwegError
 from umweg.core.faults.population import Fault, faults_of
 from umweg.core.observe.kinds.readings import Reading, measured
@@ -109,9 +109,8 @@ def _options(
     by_work.setdefault("exchange", [])
     found = []
     for kind, cured in by_work.items():
-        work = WORKS[kind]
         all_cured = faults if kind == "exchange" else cured
-        minutes = part.service.replace_min if work.minutes is None else work.minutes
+        part_cost, minutes = taken(part, kind)
         words = " ".join(dict.fromkeys(f.mode.remedy for f in cured)) or "Exchange the part."
         found.append(
             Option(
@@ -119,8 +118,8 @@ def _options(
                 words=words,
                 cures=[f.mode.label for f in all_cured],
                 share=sum(shares.get(f.key, 0.0) for f in all_cured),
-                part_cost=work.part_share * part.service.part_cost + work.material,
-                labour_min=part.service.access_min + minutes,
+                part_cost=part_cost,
+                labour_min=minutes,
                 cost=money.cost((part.id, kind)),
             )
         )

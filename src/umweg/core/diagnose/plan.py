@@ -1,12 +1,12 @@
 """The next step: the observation with the most expected information per minute, if it is safe."""
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import ndtri
 
-from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import spread_band
@@ -25,8 +25,14 @@ from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, from_scale, place_label
-from umweg.core.observe.weights import noise_sd
+from umweg.core.observe.quantities import (
+    UNIT_OF_KIND,
+    Quantity,
+    from_scale,
+    place_label,
+    quantity_of,
+)
+from umweg.core.observe.weights import noise_at
 
 GRID = 48
 QUANTILES = 25
@@ -83,21 +89,24 @@ class Planner:
     ) -> Step | None:
         """Judge one reading in a named state; None when it tells nothing."""
         name = str(reading.state)
-        table = self.predictor[state]
-        row = table.row(quantity)
-        live = self.live
-        mean, variance = self._live_belief.posterior(
-            table.mean[row, live], table.slope[row][:, live]
-        )
-        point = quantity.place if quantity.at_point else None
+        mean, variance = self._live_posterior(quantity, state)
+        timing = self.circuit.timing(quantity.place) if quantity.timed else None
+        point = quantity.place if quantity.at_point else timing.point if timing else None
         instrument, highest = self.instrument_for(quantity, state)
         typical = float(np.average(mean, weights=self._live_weight))
-        variance = variance + noise_sd(quantity, typical, instrument) ** 2
+        variance = variance + noise_at(quantity, typical, instrument) ** 2
         bits, saving = self.stakes.information(self.outcomes(mean, variance))
         if bits < LEAST_BITS:
             return None
         minutes = setup.minutes(self.circuit, state, point)
-        hazard, cautions = self._safety(name, state)
+        if timing is not None:
+            minutes += timing.setup_min + sum(p.seconds for p in timing.phases) / 60.0
+        # A timing leads through every one of its states: each has to be safe, not the last alone.
+        passed = [name] if timing is None else list(dict.fromkeys(p.state for p in timing.phases))
+        judged = [self._safety(n, self.circuit.states[n]) for n in passed]
+        hazards = [h for h, _ in judged if h is not None]
+        hazard = max(hazards, key=lambda h: (h.refused, h.share), default=None)
+        cautions = tuple(dict.fromkeys(words for _, found in judged for words in found))
         opened = {i.point for i in state.interventions} | ({point} if point is not None else set())
         refused = hazard.words if hazard is not None and hazard.refused else ""
         if point is not None and instrument is None:
@@ -112,19 +121,24 @@ class Planner:
             quantity=quantity.kind,
             unit=UNIT_OF_KIND[quantity.kind],
             state=name,
-            state_label=state.label,
+            state_label=state.label if timing is None else steps_of(self.circuit, timing),
             minutes=minutes,
             bits=bits,
             healthy=None,
             by_suspect=(),
             hazard=hazard,
-            cautions=(*self.openings.cautions(opened), *cautions),
+            cautions=(
+                *self.openings.cautions(opened),
+                *cautions,
+                *(timing.cautions if timing is not None else ()),
+            ),
             fitting="" if point is None else self.circuit.test_point(point).fitting,
             instrument=instrument,
             highest_bar=highest,
             saving=saving - minutes * self.money.labour_per_min,
             asks=reading,
             refused=refused,
+            gauge_point=point or "",
         )
 
     def instrument_for(
@@ -135,14 +149,28 @@ class Planner:
             return first_that(self.instruments, "flow"), None
         if quantity.kind == "voltage_v":
             return first_that(self.instruments, "voltage"), None
-        if quantity.kind != "pressure_bar":
+        timing = self.circuit.timing(quantity.place) if quantity.timed else None
+        place = timing.point if timing is not None else quantity.place
+        if place is None or (timing is None and quantity.kind != "pressure_bar"):
             return None, None
-        table = self.predictor[state]
-        row = self.predictor.network.net_index[self.circuit.test_point(quantity.place).net]
-        pressure = table.solution.across[row][self.live]
+        row = self.predictor.network.net_index[self.circuit.test_point(place).net]
+        passed = [state]
+        if timing is not None:
+            passed = [self.circuit.states[p.state] for p in timing.phases]
+        tables = [self.predictor[s] for s in passed]
+        pressure = np.max([t.solution.across[row][self.live] for t in tables], axis=0)
+        if quantity.kind == "peak_bar":
+            pressure = np.maximum(pressure, self.predictor.timed(quantity).mean[self.live])
         # A gauge must not break because the belief is wrong.
-        highest = max(highest_bar(pressure, self._live_weight), float(table.healthy[row]))
-        return gauge_for(self.instruments, highest, float(pressure.min())), highest
+        healthy = max(float(t.healthy[row]) for t in tables)
+        highest = max(highest_bar(pressure, self._live_weight), healthy)
+        lowest = min(float(t.solution.across[row][self.live].min()) for t in tables)
+        return gauge_for(self.instruments, highest, lowest), highest
+
+    def _live_posterior(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
+        """(L,) mean and variance of what each live candidate would show."""
+        shown, live = self.exhibits.shown(quantity, state), self.live
+        return self._live_belief.posterior(shown.mean[live], shown.slope[:, live])
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
         """Hazard and cautions of a named state, judged once for all that is read in it."""
@@ -157,13 +185,9 @@ class Planner:
     def outlook(self, step: Step) -> tuple[Array, Array]:
         """Everything a reading could show, in its base unit, and how likely each value is, (G,)."""
         quantity = Quantity.named(step.quantity, step.point)
-        table = self.predictor[self.circuit.states[step.state]]
-        row, live = table.row(quantity), self.live
-        mean, variance = self._live_belief.posterior(
-            table.mean[row, live], table.slope[row][:, live]
-        )
+        mean, variance = self._live_posterior(quantity, self.circuit.states[step.state])
         typical = float(np.average(mean, weights=self._live_weight))
-        sd = np.sqrt(variance + noise_sd(quantity, typical, step.instrument) ** 2)
+        sd = np.sqrt(variance + noise_at(quantity, typical, step.instrument) ** 2)
         places = ndtri(np.linspace(0.01, 0.99, QUANTILES))
         values = (mean[:, None] + sd[:, None] * places).ravel()
         share = np.repeat(self._live_weight / self._live_weight.sum() / QUANTILES, QUANTILES)
@@ -175,11 +199,10 @@ class Planner:
         if step.kind != "reading":
             return step
         quantity = Quantity.named(step.quantity, step.point)
-        table = self.predictor[self.circuit.states[step.state]]
-        row = table.row(quantity)
-        mean, variance = self.belief.posterior(table.mean[row], table.slope[row])
+        shown = self.exhibits.shown(quantity, self.circuit.states[step.state])
+        mean, variance = self.belief.posterior(shown.mean, shown.slope)
         typical = float(np.average(mean[self.live], weights=self.weight[self.live]))
-        variance = variance + noise_sd(quantity, typical, step.instrument) ** 2
+        variance = variance + noise_at(quantity, typical, step.instrument) ** 2
         bands = (self.band(key, quantity, mean, variance) for key in self.ranking.keys)
         return replace(
             step,
@@ -262,19 +285,20 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     doubted = _doubted(planner.ranking, observations)
     told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
     asked = {o.topic() for o in observations if o.id not in doubted}
-    for name, state in circuit.states.items():
-        for quantity in predictor.quantities:
-            if not readable(circuit, quantity, state):
-                continue
-            if quantity.kind in ("speed_mm_s", "speed_rpm") and quantity.place in told_dead:
-                # Nobody times what does not move.
-                continue
-            reading = blank(quantity, name)
-            if reading.topic() in asked:
-                continue
-            step = planner.reading_step(quantity, reading, state, setup)
-            if step is not None:
-                steps.append(step)
+    for name, quantity in readings_of(predictor):
+        timed = circuit.timing(quantity.place).function if quantity.timed else None
+        speed = quantity.kind in ("speed_mm_s", "speed_rpm")
+        if (
+            timed if quantity.kind == "within_s" else quantity.place if speed else None
+        ) in told_dead:
+            # Nobody times what does not move.
+            continue
+        reading = blank(quantity, name)
+        if reading.topic() in asked:
+            continue
+        step = planner.reading_step(quantity, reading, circuit.states[name], setup)
+        if step is not None:
+            steps.append(step)
     asking = _Asking(planner, setup)
     for kind in OBSERVATIONS:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)
@@ -283,6 +307,27 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     first_refused = sum(not s.refused for s in steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
     return [planner.with_bands(s) if i in shown else s for i, s in enumerate(steps)]
+
+
+def readings_of(predictor: Predictor) -> Iterator[tuple[str, Quantity]]:
+    """Every named state with what is read in it, then what is read in time."""
+    for name, state in predictor.circuit.states.items():
+        for quantity in predictor.quantities:
+            if readable(predictor.circuit, quantity, state):
+                yield name, quantity
+    for timing in predictor.in_time:
+        yield timing.state, quantity_of(timing)
+
+
+def steps_of(circuit: Circuit, timing: Timing) -> str:
+    """What the machine goes through for a timing, in words."""
+    *before, last = [(circuit.states[p.state].label, _lasts(p.seconds)) for p in timing.phases]
+    gone = "".join(f"{label}, {seconds}; then " for label, seconds in before)
+    return f"{gone}{last[0]}, watched for {last[1]} at most"
+
+
+def _lasts(seconds: float) -> str:
+    return f"{seconds:.3g} s" if seconds < 120 else f"{seconds / 60:.3g} min"
 
 
 def _doubted(ranking: Ranking, observations: Sequence[Observation]) -> set[str]:

@@ -87,6 +87,8 @@ class StepView(View):
     kind: str
     point: str
     point_label: str
+    gauge_point: str
+    """Test point at which something hangs for it; nothing where none does."""
     quantity: str
     quantity_label: str
     unit: str
@@ -289,6 +291,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         kind=step.kind,
         point=step.point,
         point_label=step.point_label,
+        gauge_point=step.gauge_point,
         quantity=step.quantity,
         quantity_label=WORDS_OF_KIND.get(step.quantity, step.quantity),
         unit=step.unit,

@@ -37,6 +37,8 @@ class Step:
     outcomes: tuple[tuple[Answer, float], ...] = ()
     """For looks and questions: each answer and its probability."""
     refused: str = ""
+    gauge_point: str = ""
+    """Test point at which something hangs for it."""
 
     @property
     def bits_per_minute(self) -> float:

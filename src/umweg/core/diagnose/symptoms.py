@@ -6,14 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.plan import readable
+from umweg.core.diagnose.plan import readings_of
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.kinds.behaviours import BEHAVIOURS, HOW_WORDS, Spoken
 from umweg.core.observe.kinds.oil import OIL_LOOKS, OilSeen
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity, from_scale
-from umweg.core.observe.weights import noise_sd
+from umweg.core.observe.weights import noise_at
 
 SHOWN_AT = (0.3, 0.57, 1.0)
 """Severities at which a fault is described, each at the nearest that is solved."""
@@ -117,17 +117,15 @@ def _at(severity: Array, members: Indices, wanted: float) -> int:
 def _field(predictor: Predictor) -> _Field:
     places: list[tuple[Quantity, str]] = []
     means, widths = [], []
-    for name, state in predictor.circuit.states.items():
-        table = predictor[state]
-        for row, quantity in enumerate(table.quantities):
-            if not readable(predictor.circuit, quantity, state):
-                continue
-            mean, slope = table.mean[row], table.slope[row]
-            noise = noise_sd(quantity, float(mean[0]), None)
-            width = np.hypot(noise, np.sqrt((slope[:-1, 0] ** 2).sum()))
-            places.append((quantity, name))
-            means.append(mean)
-            widths.append(np.where(table.known, (mean - mean[0]) / width, 0.0))
+    exhibits = Played(predictor)
+    for name, quantity in readings_of(predictor):
+        shown = exhibits.shown(quantity, predictor.circuit.states[name])
+        mean = shown.mean
+        noise = noise_at(quantity, float(mean[0]), None)
+        width = np.hypot(noise, np.sqrt((shown.slope[:-1, 0] ** 2).sum()))
+        places.append((quantity, name))
+        means.append(mean)
+        widths.append(np.where(shown.known, (mean - mean[0]) / width, 0.0))
     return _Field(tuple(places), np.array(means), np.array(widths))
 
 

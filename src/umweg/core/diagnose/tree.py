@@ -25,7 +25,8 @@ SELDOM = 0.03
 MOST_DEPTH = 6
 NAMED = 3
 
-Progress = Callable[[int], None]
+Progress = Callable[[int, int], None]
+"""Told how many places are worked out, of how many that are known of so far."""
 
 
 class Leader(View):
@@ -44,7 +45,7 @@ class Branch(View):
     high: float | None
     """Of a reading, in its base unit; open where there is no bound."""
     share: float
-    then: "Place | None"
+    place: "Place | None"
     """Nothing where the answer is seldom, or the tree ends here."""
 
 
@@ -84,7 +85,7 @@ def tree_of(
 
     Parameters
     ----------
-    progress : told the number of places worked out so far; what it raises ends the work
+    progress : told how far it is after every place; what it raises ends the work
 
     Raises
     ------
@@ -92,7 +93,9 @@ def tree_of(
     """
     if not 1 <= depth <= MOST_DEPTH:
         raise ValueError(f"depth {depth} is not 1 … {MOST_DEPTH}")
-    return _Grower(doctor, progress or (lambda _: None)).place(list(observations), depth)
+    return _Grower(doctor, progress or (lambda _done, _known: None)).place(
+        list(observations), depth
+    )
 
 
 class _Grower:
@@ -100,15 +103,16 @@ class _Grower:
         self._doctor = doctor
         self._progress = progress
         self._made = 0
+        self._known = 1
 
     def place(self, seen: list[Observation], depth: int) -> Place:
         diagnosis = self._doctor.diagnose(seen)
         self._made += 1
-        self._progress(self._made)
+        self._progress(self._made, self._known)
         offered = next((s for s in diagnosis.steps if not s.refused), None)
         step = None if diagnosis.enough or depth == 0 else offered
         branches = [] if step is None else self._branches(seen, step, depth)
-        followed = [(b.share, b.then.expected_min) for b in branches if b.then is not None]
+        followed = [(b.share, b.place.expected_min) for b in branches if b.place is not None]
         minutes = 0.0 if step is None else step.minutes
         later = sum(p * m for p, m in followed) / max(sum(p for p, _ in followed), 1e-9)
         return Place(
@@ -143,13 +147,14 @@ class _Grower:
         planner = Planner(predictor, ranking, self._doctor.instruments, self._doctor.money)
         mark = f"then-{len(seen)}"
         answers = sorted(_answers(planner, step, mark), key=lambda a: -a.share)
+        self._known += sum(a.share >= SELDOM for a in answers)
         return [
             Branch(
                 words=a.words,
                 low=a.low,
                 high=a.high,
                 share=a.share,
-                then=None if a.share < SELDOM else self.place([*seen, a.observation], depth - 1),
+                place=None if a.share < SELDOM else self.place([*seen, a.observation], depth - 1),
             )
             for a in answers
         ]

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit
+from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components.base import WORKS, Array, WorkKind
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.faults.population import Fault, Hypothesis
@@ -25,6 +25,13 @@ NOTHING: Action = ("", "by_hand")
 def action_of(fault: Fault) -> Action:
     """What cures a fault."""
     return fault.component_id, fault.mode.work
+
+
+def taken(part: Component, kind: WorkKind) -> tuple[float, float]:
+    """What one kind of work on a part takes: part and material in money, labour in minutes."""
+    work, service = WORKS[kind], part.service
+    minutes = service.replace_min if work.minutes is None else work.minutes
+    return work.part_share * service.part_cost + work.material, service.access_min + minutes
 
 
 @dataclass(frozen=True)
@@ -50,13 +57,8 @@ class Money:
         component_id, kind = action
         if action == NOTHING or self.circuit is None:
             return EXPLAIN_MIN * self.labour_per_min
-        work, service = WORKS[kind], self.circuit.component(component_id).service
-        minutes = service.replace_min if work.minutes is None else work.minutes
-        return (
-            work.part_share * service.part_cost
-            + work.material
-            + (service.access_min + minutes) * self.labour_per_min
-        )
+        part_cost, minutes = taken(self.circuit.component(component_id), kind)
+        return part_cost + minutes * self.labour_per_min
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """``check``: every mistake of a circuit document at once, each with its place and its mend."""
 
 from collections.abc import Mapping, Set
+from typing import get_args
 
 import networkx as nx
 from pydantic import ValidationError
@@ -12,6 +13,8 @@ from umweg.core.circuit.document import (
     Interlock,
     Specification,
     TestPoint,
+    TimedKind,
+    Timing,
 )
 from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
@@ -56,6 +59,7 @@ def _duplicates(circuit: Circuit) -> list[Problem]:
         ("function", [f.id for f in circuit.functions]),
         ("test point", [p.id for p in circuit.test_points]),
         ("specification", [s.id for s in circuit.specifications]),
+        ("timing", [t.id for t in circuit.timings]),
     ):
         for name in sorted({i for i in ids if ids.count(i) > 1}):
             problems.append(Problem("duplicate", f"{kind} {name}", "this id is used twice"))
@@ -239,6 +243,8 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
         problems += _interlock_problems(circuit, parts, interlock)
     for spec in circuit.specifications:
         problems += _specification_problems(circuit, parts, spec)
+    for timing in circuit.timings:
+        problems += _timing_problems(circuit, timing)
     return problems
 
 
@@ -294,6 +300,47 @@ def _interlock_problems(
     return problems
 
 
+WATCHED: Mapping[str, tuple[bool, bool, bool]] = {
+    "peak_bar": (True, False, False),
+    "left_bar": (True, False, False),
+    "within_s": (True, False, True),
+    "interval_s": (False, False, False),
+    "moved_mm": (False, True, False),
+}
+"""Does a kind of timing need a test point, a function, a level."""
+
+
+def _timing_problems(circuit: Circuit, timing: Timing) -> list[Problem]:
+    where = f"timing {timing.id}"
+    problems = [
+        Problem("no_state", where, f"there is no state “{p.state}”")
+        for p in timing.phases
+        if p.state not in circuit.states
+    ]
+    point, function, level = WATCHED[timing.of]
+    if timing.of == "within_s" and timing.function is not None:
+        # A stroke: until the rod stands at its end.
+        point, function, level = False, True, False
+    for wanted, given, what in (
+        (point, timing.point, "point"),
+        (function, timing.function, "function"),
+        (level, timing.level_bar, "level_bar"),
+    ):
+        if wanted and given is None:
+            problems.append(Problem("no_" + what, where, f"“{timing.of}” needs a {what}"))
+    points = {p.id for p in circuit.test_points if not p.electrical}
+    if timing.point is not None and timing.point not in points:
+        problems.append(Problem("no_point", where, f"there is no gauge point “{timing.point}”"))
+    rods = {f.id for f in circuit.functions if f.stroke_mm > 0}
+    named = {*timing.places, *([timing.function] if timing.function is not None else [])}
+    for name in sorted(named - rods):
+        problems.append(Problem("no_function", where, f"no function “{name}” has a stroke"))
+    for name, share in timing.places.items():
+        if not 0.0 <= share <= 1.0:
+            problems.append(Problem("place", where, f"{name}: a place is 0 … 1 of the stroke"))
+    return problems
+
+
 def _specification_problems(
     circuit: Circuit, parts: Mapping[str, Component], spec: Specification
 ) -> list[Problem]:
@@ -306,6 +353,8 @@ def _specification_problems(
         places = {f.id for f in circuit.functions}
     elif spec.quantity == "indicator":
         places = parts.keys()
+    elif spec.quantity in get_args(TimedKind):
+        places = {t.id for t in circuit.timings if t.of == spec.quantity and t.state == spec.state}
     if spec.point not in places:
         problems.append(Problem("no_point", where, f"there is no “{spec.point}” to read it at"))
     if spec.low is None and spec.high is None:

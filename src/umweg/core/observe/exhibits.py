@@ -115,6 +115,9 @@ class Played:
 
     def shown(self, quantity: Quantity, state: MachineState) -> Shown:
         """A quantity that can be measured."""
+        if quantity.timed:
+            timed = self.predictor.timed(quantity)
+            return Shown(timed.mean, timed.slope, timed.known)
         table = self.predictor[state]
         row = table.row(quantity)
         return Shown(table.mean[row], table.slope[row], table.known)

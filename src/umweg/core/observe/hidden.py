@@ -54,7 +54,8 @@ class HiddenMachine(Machine):
     def shown(self, quantity: Quantity, true: float, instrument: Instrument | None) -> float:
         """What an instrument shows of a true value in base units."""
         if quantity.compressed:
-            return true * float(np.exp(0.2 * self.draw()))
+            spread = noise_sd(quantity, true, instrument) if quantity.timed else 0.2
+            return true * float(np.exp(spread * self.draw()))
         return true + noise_sd(quantity, true, instrument) * self.draw()
 
     def said(self, word: How) -> How:

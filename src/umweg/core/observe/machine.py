@@ -9,6 +9,7 @@ from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
 from umweg.core.network.network import Network
 from umweg.core.observe.quantities import Extractor, Quantity, from_scale, moved_net
+from umweg.core.observe.timed import TimedReader
 from umweg.core.solve.steady import Cases, SteadySolver
 
 
@@ -44,7 +45,17 @@ class Machine:
         ------
         SolveError : this machine has no steady state there.
         """
+        if quantity.timed:
+            return self._timed(quantity)
         return float(from_scale(quantity, self._solved(quantity, state)[0])[0])
+
+    def _timed(self, quantity: Quantity) -> float:
+        timing = self.circuit.timing(quantity.place)
+        reader = TimedReader(self.circuit, self.solver)
+        value, fine = reader.values(timing, self.cases, actual=self.actual)
+        if not fine[0]:
+            raise SolveError(f"the machine could not be played through “{timing.label}”")
+        return float(from_scale(quantity, value)[0])
 
     def signed(self, quantity: Quantity, state: MachineState) -> float:
         """Speed of a function's actuator with its direction: out or forward is positive.

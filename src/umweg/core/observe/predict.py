@@ -1,20 +1,21 @@
 """What every candidate machine would show in a state: means, spreads, ratings exceeded."""
 
 import threading
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
 from umweg.core.faults.population import Population, merged, unknowns_of
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
-from umweg.core.observe.quantities import Extractor, Quantity, quantities_of
+from umweg.core.observe.quantities import Extractor, Quantity, quantities_of, quantity_of
+from umweg.core.observe.timed import DRIVE_STEP, OIL_STEP, TimedReader
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
 
@@ -54,6 +55,15 @@ class StatePrediction:
         return self.quantities.index(quantity)
 
 
+@dataclass(frozen=True)
+class TimedPrediction:
+    """One quantity read in time, all candidates: as a row of :class:`StatePrediction`."""
+
+    mean: Array
+    slope: Array
+    known: NDArray[np.bool_]
+
+
 ENGINE_SD = 0.015
 """How far the engine's speed is from what is stated, as a share: governor and tachometer."""
 OIL_SD_C = 3.5
@@ -81,6 +91,9 @@ class Predictor:
         self._extract = Extractor(self.network)
         self._done: dict[str, StatePrediction] = {}
         self._healthy: dict[str, Array] = {}
+        self._timed: dict[Quantity, TimedPrediction] = {}
+        self.patient = True
+        """Whether who plans waits for what could be read in time to be played."""
         self._lock = threading.Lock()
         rated = [(c, port, bar) for c in circuit.components for port, bar in c.ratings.items()]
         self._rated_ports = tuple(f"{c.id}.{port}" for c, port, _ in rated)
@@ -144,6 +157,54 @@ class Predictor:
                 solved = self._solve_healthy([self.network.state(state)], [state.label])
                 self._healthy[key] = solved[:, 0]
             return self._healthy[key]
+
+    @property
+    def in_time(self) -> Sequence[Timing]:
+        """What could be read in time next: all of it, or what is played where nobody waits."""
+        if self.patient:
+            return self.circuit.timings
+        return [t for t in self.circuit.timings if quantity_of(t) in self._timed]
+
+    def remember(self, quantity: Quantity, timed: TimedPrediction) -> None:
+        """Take over what was played in time before."""
+        with self._lock:
+            self._timed.setdefault(quantity, timed)
+
+    def timed(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time, played when first asked for.
+
+        How it answers to the machine's unknowns is found on the machine as documented, by playing
+        it with each of them changed; that is taken for every candidate.
+        """
+        with self._lock:
+            if quantity not in self._timed:
+                self._timed[quantity] = self._play(self.circuit.timing(quantity.place))
+            return self._timed[quantity]
+
+    def _play(self, timing: Timing) -> TimedPrediction:
+        reader, unknowns = TimedReader(self.circuit, self.solver), self.unknowns
+        mean, known = reader.values(timing, self.population.cases(0))
+        base = self.network.base_parameters[unknowns.slot]
+        changed = Cases(
+            np.zeros(len(base) + 1, dtype=np.intp),
+            np.concatenate([[-1], unknowns.slot]).reshape(-1, 1).astype(np.intp),
+            np.concatenate([[0.0], base + unknowns.sigma]).reshape(-1, 1),
+        )
+        shown, played = reader.values(timing, changed)
+        alone = Cases.as_documented(1)
+        faster, _ = reader.values(timing, alone, drive=1.0 + DRIVE_STEP)
+        thicker, _ = reader.values(timing, alone, oil=1.0 + OIL_STEP)
+        state = self.circuit.states[timing.state]
+        slopes = [
+            *np.where(played[1:], shown[1:] - shown[0], 0.0),
+            (faster[0] - shown[0]) / DRIVE_STEP * ENGINE_SD,
+            (thicker[0] - shown[0]) / OIL_STEP * OIL_SD_C * self._thinner_per_c(state.oil_c),
+        ]
+        slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
+        slope[:-SEVERITIES] = np.array(slopes)[:, None]
+        self._severity_cells(mean[None], slope[:, None].swapaxes(0, 1), known)
+        slope[:, ~known] = 0.0
+        return TimedPrediction(np.where(known, mean, 0.0), slope, known)
 
     def forget(self, states: Iterable[MachineState]) -> None:
         """Drop predictions that are not needed again."""
@@ -260,6 +321,21 @@ class Joined(Predictor):
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""
         return self._parts[0].healthy(state)
+
+    @property
+    def in_time(self) -> Sequence[Timing]:
+        """Nothing that was not played already: thousands of pairs would be waited for."""
+        known = self._parts[1]._timed
+        return [t for t in self.circuit.timings if quantity_of(t) in known]
+
+    def timed(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time."""
+        a, b = (part.timed(quantity) for part in self._parts)
+        return TimedPrediction(
+            np.concatenate([a.mean, b.mean]),
+            np.concatenate([a.slope, b.slope], axis=1),
+            np.concatenate([a.known, b.known]),
+        )
 
 
 def _side_by_side(a: StatePrediction, b: StatePrediction) -> StatePrediction:

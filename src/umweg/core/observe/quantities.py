@@ -5,7 +5,7 @@ from typing import Literal, get_args
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit
+from umweg.core.circuit.document import Circuit, TimedKind, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, evaluate
 from umweg.core.components.shop_kit import TestKit
@@ -20,7 +20,13 @@ Kind = Literal[
     "drift_mm_min",
     "filter_drop_bar",
     "voltage_v",
+    "peak_bar",
+    "left_bar",
+    "within_s",
+    "interval_s",
+    "moved_mm",
 ]
+TIMED = frozenset(get_args(TimedKind))
 
 How = Literal["as_usual", "slow", "weak", "dead", "reversed", "drifts"]
 """An operator's words for how a function behaves."""
@@ -33,6 +39,11 @@ UNIT_OF_KIND: dict[str, str] = {
     "drift_mm_min": "mm/min",
     "voltage_v": "V",
     "filter_drop_bar": "bar",
+    "peak_bar": "bar",
+    "left_bar": "bar",
+    "within_s": "s",
+    "interval_s": "s",
+    "moved_mm": "mm",
 }
 WORDS_OF_KIND: dict[str, str] = {
     "pressure_bar": "pressure",
@@ -42,6 +53,11 @@ WORDS_OF_KIND: dict[str, str] = {
     "drift_mm_min": "drift",
     "voltage_v": "voltage",
     "filter_drop_bar": "pressure drop",
+    "peak_bar": "highest pressure",
+    "left_bar": "pressure left",
+    "within_s": "time",
+    "interval_s": "time between chargings",
+    "moved_mm": "way moved",
 }
 
 
@@ -71,9 +87,14 @@ class Quantity:
         return self.kind in ("pressure_bar", "flow_lpm", "voltage_v")
 
     @property
+    def timed(self) -> bool:
+        """Read in time; its place is a timing of the circuit."""
+        return self.kind in TIMED
+
+    @property
     def compressed(self) -> bool:
         """Spans orders of magnitude; compared on an asinh scale."""
-        return self.kind == "drift_mm_min"
+        return self.kind in ("drift_mm_min", "within_s", "interval_s", "moved_mm")
 
 
 def to_scale(quantity: Quantity, value: Array) -> Array:
@@ -88,6 +109,8 @@ def from_scale(quantity: Quantity, value: Array) -> Array:
 
 def place_label(circuit: Circuit, quantity: Quantity) -> str:
     """The place's name as people know it."""
+    if quantity.timed:
+        return circuit.timing(quantity.place).label
     if quantity.at_point:
         return circuit.test_point(quantity.place).label
     if quantity.kind == "filter_drop_bar":
@@ -141,6 +164,16 @@ def quantities_of(circuit: Circuit) -> tuple[Quantity, ...]:
     return tuple(found)
 
 
+def quantity_of(timing: Timing) -> Quantity:
+    """What a timing reads."""
+    return Quantity(timing.of, timing.id)
+
+
+def timed_quantities(circuit: Circuit) -> tuple[Quantity, ...]:
+    """Everything that is read in time on this machine."""
+    return tuple(quantity_of(t) for t in circuit.timings)
+
+
 def check_quantity(circuit: Circuit, quantity: Quantity) -> None:
     """Refuse a quantity that this machine does not have.
 
@@ -148,7 +181,7 @@ def check_quantity(circuit: Circuit, quantity: Quantity) -> None:
     ------
     ObservationError : names the place and lists what there is.
     """
-    known = quantities_of(circuit)
+    known = (*quantities_of(circuit), *timed_quantities(circuit))
     if quantity not in known:
         places = ", ".join(q.place for q in known if q.kind == quantity.kind) or "nowhere"
         raise ObservationError(

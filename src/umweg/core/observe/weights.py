@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, from_scale
 from umweg.core.units import to_base
 
 MISREAD_SHARE = 0.04
@@ -17,6 +17,8 @@ CONFUSED_SHARE = 0.04
 """How often an answer is any word at all."""
 CONDITIONS_SD = 0.01
 """Relative error from conditions not quite met."""
+BY_HAND = {"s": (0.05, 0.3), "mm": (0.1, 1.0)}
+"""A stop watch and a rule: a share of what they show, and no finer than so much."""
 FLOOR_SD = 0.2
 """No reading is taken finer than this [bar or L/min] …"""
 FLOOR_SHARE = 0.002
@@ -95,10 +97,13 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
     """Standard deviation of one reading on the comparison scale.
 
     Instrument class as two standard deviations of full scale, and conditions not quite met.
-    Speeds come from a stop watch, drift from a rule: both relative.
+    Speeds and times come from a stop watch, drift and ways from a rule: relative.
     """
     if quantity.kind == "drift_mm_min":
         return 0.3
+    if quantity.timed and quantity.compressed:
+        share, least = BY_HAND[UNIT_OF_KIND[quantity.kind]]
+        return float(np.hypot(share, least / np.hypot(1.0, value_base)))
     if quantity.kind == "speed_mm_s":
         return 0.04 * abs(value_base) + 0.3
     if quantity.kind == "speed_rpm":
@@ -110,9 +115,20 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
     return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + floor)
 
 
+def noise_at(quantity: Quantity, scaled: float, instrument: Instrument | None) -> float:
+    """The same at a place on the comparison scale."""
+    return noise_sd(quantity, float(from_scale(quantity, np.asarray(scaled))), instrument)
+
+
+def uncertainty(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
+    """Standard deviation of one reading in base units."""
+    sd = noise_sd(quantity, value_base, instrument)
+    return sd * float(np.hypot(1.0, value_base)) if quantity.compressed else sd
+
+
 def gauge_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
     """Standard deviation of an instrument's own error, in base units; 0 where none is used."""
-    if quantity.kind not in ("pressure_bar", "flow_lpm", "filter_drop_bar"):
+    if UNIT_OF_KIND[quantity.kind] not in ("bar", "L/min"):
         return 0.0
     accuracy = DEFAULT_ACCURACY_PCT if instrument is None else instrument.accuracy_pct
     return accuracy / 200.0 * _full_scale(value_base, instrument)

@@ -9,6 +9,7 @@ from umweg.core.circuit.document import Circuit, Component, MachineState, Specif
 from umweg.core.components import component_type
 from umweg.core.errors import Problem, SolveError
 from umweg.core.faults.population import healthy_only
+from umweg.core.observe.exhibits import Played
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import SEVERITIES, Predictor
 from umweg.core.observe.quantities import (
@@ -77,10 +78,9 @@ def tight_specifications(circuit: Circuit) -> list[Problem]:
 
 def _spread(predictor: Predictor, quantity: Quantity, state: MachineState) -> tuple[float, float]:
     """Mean and standard deviation among healthy machines, on the quantity's comparison scale."""
-    table = predictor[state]
-    row = table.row(quantity)
-    own = table.slope[row, : -SEVERITIES - CONDITIONS, 0]
-    return float(table.mean[row, 0]), max(float(np.sqrt((own**2).sum())), 1e-9)
+    shown = Played(predictor).shown(quantity, state)
+    own = shown.slope[: -SEVERITIES - CONDITIONS, 0]
+    return float(shown.mean[0]), max(float(np.sqrt((own**2).sum())), 1e-9)
 
 
 def wrong_moves(circuit: Circuit) -> list[Problem]:

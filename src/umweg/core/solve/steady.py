@@ -126,7 +126,7 @@ class _Work:
 
 
 @dataclass(frozen=True)
-class _Lanes:
+class Lanes:
     """A block of lanes as compiled code takes it."""
 
     width: int
@@ -153,17 +153,17 @@ class SteadySolver:
         }
         order = self.structure.order
         self._mass = np.array([mass[network.domains[i]] for i in order])
-        self._limit = np.array([limit[network.domains[i]] for i in order])
-        self._oil = np.array([i if network.domains[i] == "hydraulic" else -1 for i in order])
+        self.longest_move = np.array([limit[network.domains[i]] for i in order])
+        self.oil_rows = np.array([i if network.domains[i] == "hydraulic" else -1 for i in order])
         self._turning = np.array([float(network.domains[i] == "rotation") for i in range(n)])
-        self._laws = law_list([g.kind for g in network.groups])
+        self.laws = law_list([g.kind for g in network.groups])
         self._nets = [np.ascontiguousarray(g.nets, dtype=np.intp) for g in network.groups]
         self._rules = np.array(
             [(r.growth, r.reject, r.iterations, r.fresh, r.from_rest) for r in self.options.rounds],
             dtype=float,
         )
         s = self.structure
-        self._program = (
+        self.program = (
             s.order,
             s.diagonal,
             s.lower_first,
@@ -179,7 +179,7 @@ class SteadySolver:
 
     def cavitating(self, across: Array) -> list[str]:
         """Names of the nets of one solved machine ``across (N_all,)`` where the oil parts."""
-        oil = sorted(int(i) for i in self._oil if i >= 0)
+        oil = sorted(int(i) for i in self.oil_rows if i >= 0)
         return [self.network.net_names[i] for i in oil if across[i] < CAVITY_BAR + 0.05]
 
     def parameters_of(self, states: Sequence[SolvableState], cases: Cases) -> Array:
@@ -260,15 +260,15 @@ class SteadySolver:
         results: tuple[Array, ...],
         queue: Indices,
     ) -> None:
-        lanes = self._lanes(width)
+        lanes = self.lanes(width)
         size = len(self.network.net_names)
         settle(
             queue,
             fewest,
-            self._laws,
+            self.laws,
             lanes.groups,
-            self._program,
-            (self._mass, self._limit, self._oil, self._turning),
+            self.program,
+            (self._mass, self.longest_move, self.oil_rows, self._turning),
             self._rules,
             self.options.first_step,
             self.options.tolerance_lpm,
@@ -284,7 +284,8 @@ class SteadySolver:
             ),
         )
 
-    def _lanes(self, width: int) -> "_Lanes":
+    def lanes(self, width: int) -> "Lanes":
+        """A fresh block of lanes, so many wide."""
         s, network = self.structure, self.network
         work = _Work(network, s, width)
         flat = np.zeros((len(network.parameters), width))
@@ -295,7 +296,7 @@ class SteadySolver:
             )
             for g in network.groups
         ]
-        return _Lanes(
+        return Lanes(
             width,
             tuple(
                 array_list(list(arrays))
@@ -323,7 +324,7 @@ class SteadySolver:
             assemble(f, j, s.rows_of[g], s.slots_of[g], work.residual, work.values)
         form_cavities(
             across,
-            self._oil,
+            self.oil_rows,
             s.diagonal,
             CAVITY_BAR,
             CAVITY_LPM_PER_BAR,
@@ -377,14 +378,14 @@ class SteadySolver:
     def _respond(
         self, first: int, last: int, unknowns: tuple[Array, ...], tables: Any, out: Array
     ) -> None:
-        lanes = self._lanes(self.options.lanes[0])
+        lanes = self.lanes(self.options.lanes[0])
         respond(
             first,
             last,
-            self._laws,
+            self.laws,
             lanes.groups,
-            self._program,
-            self._oil,
+            self.program,
+            self.oil_rows,
             (CAVITY_BAR, CAVITY_LPM_PER_BAR),
             unknowns,
             tables,

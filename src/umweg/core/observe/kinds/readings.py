@@ -31,6 +31,11 @@ ReadAs = Literal[
     "drift_mm_min",
     "time_s",
     "voltage_v",
+    "peak_bar",
+    "left_bar",
+    "within_s",
+    "interval_s",
+    "moved_mm",
 ]
 DIMENSION: dict[ReadAs, str] = {
     "pressure_bar": "pressure",
@@ -40,6 +45,11 @@ DIMENSION: dict[ReadAs, str] = {
     "speed_mm_s": "velocity",
     "speed_rpm": "speed",
     "voltage_v": "voltage",
+    "peak_bar": "pressure",
+    "left_bar": "pressure",
+    "within_s": "time",
+    "interval_s": "time",
+    "moved_mm": "length",
 }
 
 
@@ -111,6 +121,9 @@ class Reading(Observed):
         """The machine stands in its state, and a gauge hangs where one was needed."""
         state = circuit.states.get(self.state) if isinstance(self.state, str) else self.state
         hangs = self.quantity in ("pressure_bar", "flow_lpm", "voltage_v")
+        timed = next((t for t in circuit.timings if t.id == self.point), None)
+        if timed is not None and timed.point is not None:
+            return Left(state, frozenset({timed.point}))
         return Left(state, frozenset({self.point} if hangs else ()))
 
 
@@ -154,4 +167,8 @@ def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
     kind: Kind = reading.quantity
     quantity = Quantity(kind, reading.point)
     check_quantity(circuit, quantity)
+    if quantity.timed and reading.state != circuit.timing(reading.point).state:
+        raise ObservationError(
+            f"“{reading.point}” is read in “{circuit.timing(reading.point).state}”, not elsewhere"
+        )
     return quantity, to_base(mean, reading.unit)

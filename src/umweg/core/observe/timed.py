@@ -1,0 +1,211 @@
+"""Readings that are made in time: a peak, what is left of a pressure, seconds, millimetres sunk.
+
+Each is declared in the circuit as a *timing*: the states that the machine goes through, and what is
+read in the last of them.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from umweg.core.circuit.document import Circuit, MachineState, TimedPhase, Timing
+from umweg.core.components.base import Array
+from umweg.core.errors import ObservationError
+from umweg.core.network.network import Indices, Network, SolvableState
+from umweg.core.observe.quantities import moved_net, quantity_of, to_scale
+from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.solve.transient import Curves, Phase, TransientSolver
+
+SAMPLES = 241
+DRIVE_STEP = 0.02
+OIL_STEP = 0.05
+"""Differences, as shares, of what drives the machine and of its oil's viscosity."""
+
+
+@dataclass(frozen=True)
+class Play:
+    """A timing's play of some machines."""
+
+    timing: Timing
+    circuit: Circuit
+    network: Network
+    curves: Curves
+    start_s: float
+    """When its last phase begins."""
+
+    @property
+    def last(self) -> NDArray[np.bool_]:
+        """(T,) samples of the last phase."""
+        return self.curves.time_s >= self.start_s - 1e-9
+
+    @property
+    def seconds(self) -> float:
+        """How long the last phase is watched."""
+        return self.timing.phases[-1].seconds
+
+    @property
+    def rod(self) -> int:
+        """Index of the rod that is watched."""
+        assert self.timing.function is not None
+        row = self.network.net_index[moved_net(self.circuit, self.timing.function)]
+        rods = [i for i, d in enumerate(self.network.domains) if d == "translation"]
+        return [i for i in rods if i < self.network.unknown_count].index(row)
+
+    def unless_told(self, found: Array, told: NDArray[np.bool_]) -> Array:
+        """What was found, the whole phase where nothing was, no number where it is not known."""
+        nothing = np.where(self.curves.finished, self.seconds, np.nan)
+        return np.where(told, found, nothing)
+
+
+def _peak(play: Play) -> Array:
+    return np.where(play.curves.finished, play.curves.highest[:, -1, 0], np.nan)
+
+
+def _left(play: Play) -> Array:
+    return play.curves.across[:, -1, 0]
+
+
+def _moved(play: Play) -> Array:
+    place = play.curves.place_mm[:, play.last, play.rod]
+    return np.asarray(np.abs(place[:, -1] - place[:, 0]))
+
+
+def _within(play: Play) -> Array:
+    """Seconds until the level is passed, or until the rod stands at its end."""
+    count = len(play.curves.finished)
+    found, told = np.zeros(count), np.zeros(count, dtype=bool)
+    if play.timing.function is not None:
+        for case, events in enumerate(play.curves.events):
+            ends = [e.at_s for e in events if e.rod == play.rod and e.on and e.at_s > play.start_s]
+            if ends:
+                found[case], told[case] = ends[0] - play.start_s, True
+        return play.unless_told(found, told)
+    level = play.timing.level_bar
+    assert level is not None
+    time, curve = play.curves.time_s[play.last], play.curves.across[:, play.last, 0]
+    falling = bool(level < curve[0, 0])
+    for case in range(count):
+        past = curve[case] <= level if falling else curve[case] >= level
+        told[case] = past.any()
+        first = int(np.argmax(past))
+        if told[case] and first > 0:
+            a, b = curve[case, first - 1], curve[case, first]
+            share = (level - a) / (b - a)
+            found[case] = time[first - 1] + share * (time[first] - time[first - 1]) - play.start_s
+    return play.unless_told(found, told)
+
+
+def _interval(play: Play) -> Array:
+    """Seconds between the last two times that the switch turned on; the whole phase if it did not."""
+    count = len(play.curves.finished)
+    found, told = np.zeros(count), np.zeros(count, dtype=bool)
+    for case, events in enumerate(play.curves.events):
+        on = [e.at_s for e in events if e.switch >= 0 and e.on and e.at_s > play.start_s]
+        if len(on) > 1:
+            found[case], told[case] = on[-1] - on[-2], True
+    return play.unless_told(found, told)
+
+
+READ: Mapping[str, Callable[[Play], Array]] = {
+    "peak_bar": _peak,
+    "left_bar": _left,
+    "within_s": _within,
+    "interval_s": _interval,
+    "moved_mm": _moved,
+}
+"""What is read of a play, for each kind."""
+
+
+class TimedReader:
+    """Plays timings of one circuit and reads them."""
+
+    def __init__(self, circuit: Circuit, solver: SteadySolver) -> None:
+        self.circuit = circuit
+        self.solver = solver
+        self.network = solver.network
+        self.transient = TransientSolver(solver)
+
+    def values(
+        self,
+        timing: Timing,
+        cases: Cases,
+        drive: float = 1.0,
+        oil: float = 1.0,
+        actual: Callable[[MachineState], MachineState] = lambda state: state,
+    ) -> tuple[Array, NDArray[np.bool_]]:
+        """What each case shows, on the comparison scale, and whether it could be played.
+
+        Parameters
+        ----------
+        drive, oil : shares of the drives' speeds and voltages, and of the oil's viscosity
+        actual : the state that a machine is really in when it is said to be in one
+        """
+        begin = float(sum(p.seconds for p in timing.phases[:-1]))
+        end = begin + timing.phases[-1].seconds
+        point = None if timing.point is None else self.circuit.test_point(timing.point)
+        kept = [] if point is None else [self.network.net_index[point.net]]
+        curves = self.curves(
+            timing.phases,
+            timing.places,
+            Cases(np.zeros(cases.count, dtype=np.intp), cases.slot, cases.value),
+            kept=np.array(kept, dtype=np.intp),
+            grid=np.linspace(begin, end, SAMPLES),
+            really=lambda state: _driven(self.network.state(actual(state)), drive, oil),
+        )
+        play = Play(timing, self.circuit, self.network, curves, begin)
+        value = READ[timing.of](play)
+        fine = np.isfinite(value)
+        scaled = to_scale(quantity_of(timing), np.where(fine, value, 0.0))
+        return scaled, fine
+
+    def curves(
+        self,
+        phases: Sequence[TimedPhase],
+        places: Mapping[str, float],
+        cases: Cases,
+        kept: Indices,
+        grid: Array,
+        really: Callable[[MachineState], SolvableState] | None = None,
+    ) -> Curves:
+        """Play states, from steady in the first of them; who is not steady there is not played.
+
+        Parameters
+        ----------
+        places : function to share of its stroke, half for those that are not named
+        really : what a state is in numbers
+
+        Raises
+        ------
+        ObservationError : there is no such state.
+        """
+        make = really or self.network.state
+        unknown = sorted({p.state for p in phases} - self.circuit.states.keys())
+        if unknown:
+            raise ObservationError(
+                f"there is no state “{unknown[0]}”; it has {', '.join(self.circuit.states)}"
+            )
+        solvable = [Phase(make(self.circuit.states[p.state]), p.seconds, p.ramp_s) for p in phases]
+        steady = self.solver.solve([solvable[0].state], cases)
+        start = np.where(steady.converged, steady.across, np.nan)
+        return self.transient.play(
+            solvable, cases, start=start, kept=kept, place=self._places(places), grid=grid
+        )
+
+    def _places(self, shares: Mapping[str, float]) -> Array:
+        storage = self.transient.storage
+        places = 0.5 * storage.stroke_mm
+        rows = list(storage.rods)
+        for function, share in shares.items():
+            row = self.network.net_index[moved_net(self.circuit, function)]
+            if row not in rows:
+                raise ObservationError(f"function “{function}” moves no rod that has a place")
+            places[rows.index(row)] = share * storage.stroke_mm[rows.index(row)]
+        return places
+
+
+def _driven(state: SolvableState, drive: float, oil: float) -> SolvableState:
+    return replace(
+        state, boundary=state.boundary * drive, viscosity_mm2_s=state.viscosity_mm2_s * oil
+    )

@@ -1,0 +1,502 @@
+"""Machines in time, compiled: a few lanes wide, each on its own clock, refilled from the queue.
+
+Each step has two implicit stages with the same matrix, ``S(x₁) = S₀ − γh·r(x₁)`` and
+``S(x₂) = S₀ + h·(1 − γ)·K₁ − γh·r(x₂)`` with ``K₁ = (S₁ − S₀)/γh`` and ``γ = 1 − 1/√2``: second
+order, L-stable, and what is stored is balanced exactly whatever Newton's iteration leaves.
+Source: Alexander, SIAM J. Numer. Anal. 14, 1977 (the two-stage method of order two).
+"""
+
+import math
+
+import numpy as np
+
+from umweg.core.components.base import TRANSLATION
+from umweg.core.components.kernels import law as compiled
+from umweg.core.fluid import AIR_POLYTROPIC, ATMOSPHERE_BAR, BULK_MODULUS_BAR, FREE_AIR
+from umweg.core.solve.elimination import factor, substitute
+from umweg.core.solve.settle import evaluate_laws
+
+GAMMA = 1.0 - 1.0 / math.sqrt(2.0)
+THIRD = 2.0 * (3.0 * GAMMA**2 - 2.0 * GAMMA**3 - 1.0 / 6.0)
+"""Twice the coefficient of the step's own error, ``h³·x‴``."""
+RUNNING, FINISHED, FAILED = 0, 1, 2
+MOST_ITERATIONS = 20
+MOST_STEPS, MOST_PER_S = 4000, 10
+"""A machine that takes more, and more for each second, is not played to its end; rejected ones
+count."""
+FIRST_STEP_S = 1e-3
+SHORTEST_STEP_S = 1e-7
+FINEST_S = 2e-3
+"""Steps are not shortened below this for their error: what swings faster than any gauge follows is
+damped by the method instead."""
+EVENT_STEP_S = 1e-4
+SLIVER_S = 1e-5
+"""No step leaves less than this before a change of commands."""
+OVER_BAR = 0.2
+OVER_MM = 0.05
+HELD_AT_END = 1e6 * TRANSLATION
+"""10⁶ N·s/mm: 100 kN push a rod on by a tenth of a millimetre a second."""
+OFF_END_MM_S = 1e-4
+_LOWEST = -0.95
+_GAS_FOOT = 1e-4
+"""Share of its volume that a gas store takes between no pressure and its gas's own."""
+
+
+@compiled
+def _compressed(p):
+    """Oil and undissolved air pressed into a litre [L], and its slope [L/bar]."""
+    low = max(p, _LOWEST)
+    share = (ATMOSPHERE_BAR / (ATMOSPHERE_BAR + low)) ** (1.0 / AIR_POLYTROPIC)
+    slope = 1.0 / BULK_MODULUS_BAR + FREE_AIR * share / AIR_POLYTROPIC / (ATMOSPHERE_BAR + low)
+    stored = low / BULK_MODULUS_BAR + FREE_AIR * (1.0 - share)
+    return stored + slope * (p - low), slope
+
+
+@compiled
+def _behind_gas(p, volume, precharge):
+    """Oil in a gas store [L], and its slope [L/bar]: isothermal, as after a minute's rest."""
+    gas, oil = precharge + ATMOSPHERE_BAR, max(p, _LOWEST) + ATMOSPHERE_BAR
+    foot = _GAS_FOOT * volume / gas
+    if oil <= gas:
+        return foot * oil, foot
+    return foot * gas + volume * (1.0 - gas / oil), volume * gas / (oil * oil)
+
+
+@compiled
+def _store(across, litres, inertia, gas, flat, stored, capacity):
+    """What each net holds, in L/min·s, and its slope."""
+    gas_nets, gas_slots = gas
+    for i in range(stored.shape[0]):
+        for b in range(stored.shape[1]):
+            x = across[i, b]
+            held, slope = inertia[i] * x, inertia[i]
+            if litres[i, b] > 0.0:
+                s, ds = _compressed(x)
+                held += 60.0 * litres[i, b] * s
+                slope += 60.0 * litres[i, b] * ds
+            stored[i, b] = held
+            capacity[i, b] = slope
+    for g in range(gas_nets.shape[0]):
+        i = gas_nets[g]
+        for b in range(stored.shape[1]):
+            s, ds = _behind_gas(across[i, b], flat[gas_slots[g, 0], b], flat[gas_slots[g, 1], b])
+            stored[i, b] += 60.0 * s
+            capacity[i, b] += 60.0 * ds
+
+
+@compiled
+def _stage(
+    laws, groups, program, blocks, oil, cavity, stores, across, base, part, scale, limit, memory,
+    done, rod_steps, engaged,
+):  # fmt: skip
+    """Solve one stage, ``(S(x) − base)/part + r(x) = 0``, in place; ``done`` where it settled.
+
+    A rod that stands at its end is held there by a damper.
+
+    The matrix is left factored.
+    """
+    order, diagonal, lower_first, lower_row, lower_slot = program[:5]
+    update_first, update_target, update_right, upper_first, upper_row, upper_slot = program[5:]
+    litres, inertia, gas = stores
+    residual, values, stored, capacity = memory
+    width = across.shape[1]
+    damping, last = np.ones(width), np.full(width, np.inf)
+    for b in range(width):
+        done[b] = 0
+    for _ in range(MOST_ITERATIONS):
+        evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
+        _store(across, litres, inertia, gas, blocks[1], stored, capacity)
+        for r in range(order.shape[0]):
+            i = order[r]
+            for b in range(width):
+                residual[r, b] = -residual[r, b] - (stored[i, b] - base[i, b]) / part[b]
+                values[diagonal[r], b] += capacity[i, b] / part[b]
+        for p in range(rod_steps.shape[0]):
+            r = rod_steps[p]
+            for b in range(width):
+                if engaged[p, b] != 0:
+                    residual[r, b] -= HELD_AT_END * across[order[r], b]
+                    values[diagonal[r], b] += HELD_AT_END
+        factor(values, diagonal, lower_first, lower_slot, update_first, update_target, update_right)
+        substitute(
+            values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row,
+            upper_slot, residual,
+        )  # fmt: skip
+        waiting = 0
+        for b in range(width):
+            if done[b] == 1:
+                continue
+            worst, over = 0.0, 1.0
+            for r in range(order.shape[0]):
+                move = abs(residual[r, b])
+                worst = max(worst, move / scale[r])
+                over = max(over, move / limit[r])
+            if not math.isfinite(worst):
+                done[b] = -1
+                continue
+            if done[b] == -1:
+                continue
+            # From one side of a kink to the other and back: half the way finds it.
+            if worst > 0.7 * last[b] and over == 1.0:
+                damping[b] = max(0.5 * damping[b], 0.1)
+            else:
+                damping[b] = min(2.0 * damping[b], 1.0)
+            last[b] = worst
+            part_of = 1.0 if worst < 0.02 else damping[b] / over
+            for r in range(order.shape[0]):
+                across[order[r], b] += residual[r, b] * part_of
+            if worst < 0.02:
+                done[b] = 1
+            else:
+                waiting += 1
+        if waiting == 0:
+            break
+    _store(across, litres, inertia, gas, blocks[1], stored, capacity)
+
+
+@compiled
+def _between(w, h, x0, x1, m0, m1):
+    """Cubic between two points with their slopes; these are held back where the cubic would leave
+    the span of the points (Fritsch & Carlson, SIAM J. Numer. Anal. 17, 1980)."""
+    secant = (x1 - x0) / h
+    m0 = min(max(m0 / secant, 0.0), 3.0) * secant if secant != 0.0 else 0.0
+    m1 = min(max(m1 / secant, 0.0), 3.0) * secant if secant != 0.0 else 0.0
+    u = 1.0 - w
+    return (
+        x0 * (1.0 + 2.0 * w) * u * u + x1 * (3.0 - 2.0 * w) * w * w + h * w * u * (m0 * u - m1 * w)
+    )
+
+
+@compiled
+def _enter(lane, case, phase, parameters, cases, flats):
+    """Begin a phase in a lane: what its commands were, and what they will be."""
+    slot, value = cases
+    before, after = flats
+    for p in range(after.shape[0]):
+        before[p, lane] = after[p, lane]
+        after[p, lane] = parameters[phase, p]
+    for w in range(slot.shape[1]):
+        if slot[case, w] >= 0:
+            after[slot[case, w], lane] = value[phase, case, w]
+    if phase == 0:
+        for p in range(after.shape[0]):
+            before[p, lane] = after[p, lane]
+
+
+@compiled
+def _command(
+    lane, at, phase, ramp, tables, flats, flat, env, thickness, across, rods, switches, fixed
+):  # fmt: skip
+    """Put the commands of a moment into a lane; what stands at its end or was switched stays so."""
+    _, boundary, viscosity, until = tables
+    before, after = flats
+    place, stroke, position_rod, position_slot = rods
+    switched, switch_table = switches
+    start = until[phase - 1] if phase > 0 else 0.0
+    share = 1.0 if phase == 0 else min(max((at - start) / ramp[phase], 0.0), 1.0)
+    for p in range(flat.shape[0]):
+        flat[p, lane] = before[p, lane] + share * (after[p, lane] - before[p, lane])
+    first = across.shape[0] - boundary.shape[1]
+    last = max(phase - 1, 0)
+    for n in range(boundary.shape[1]):
+        across[first + n, lane] = boundary[last, n] + share * (
+            boundary[phase, n] - boundary[last, n]
+        )
+    env[0, lane] = viscosity[last] + share * (viscosity[phase] - viscosity[last])
+    if thickness >= 0:
+        env[0, lane] *= flat[thickness, lane]
+    for s in range(position_rod.shape[0]):
+        p = position_rod[s]
+        flat[position_slot[s], lane] = min(max(place[p, lane] / stroke[p], 0.0), 1.0)
+    for q in range(switch_table.shape[0]):
+        flat[switch_table[q, 0], lane] = switched[q, lane]
+    slots, held = fixed
+    for s in range(slots.shape[0]):
+        flat[slots[s], lane] = held[s]
+
+
+@compiled
+def integrate(
+    queue, laws, groups, program, blocks, oil, cavity, physics, stores, rods_of, switch_table,
+    fixed, tables, ramp, cases, begin, grid, kept, results, memory,
+):  # fmt: skip
+    """Play the queued cases through all phases.
+
+    Parameters
+    ----------
+    physics : scale of the error, longest Newton step, by elimination order
+    stores : litres (N,), litres per mm (N, P), inertia (N,), gas nets and slots
+    rods_of : rows, steps of the elimination, strokes, and which rod has which position slots
+    tables : parameters (F, M), boundary (F, ·), viscosity (F,), end of each phase [s]
+    cases : slot (B, W), value (F, B, W)
+    begin : across (B, N_all), place (B, P), switched (B, Q) where each starts
+    grid (T,), kept (R,) : times and nets that are given out
+    results : samples (B, T, R + P), extremes (B, F, R, 2), status (B,), steps (B,), how far (B,),
+        events (B, E, 2) and their number (B,)
+    """
+    order = program[0]
+    scale, limit = physics
+    base_l, per_mm, inertia, gas = stores
+    rod_rows, rod_steps, stroke, position_rod, position_slot = rods_of
+    until = tables[3]
+    start_x, start_place, start_switched = begin
+    samples, extremes, status, steps, reached, events, event_count = results
+    residual, values, across, held, litres, stored, capacity = memory[0]
+    s0, c0, k0, k1, base, first, rate, before, after = memory[1]
+    clock, step, part, remaining = memory[2]
+    lanes, phase, done, ok, known = memory[3]
+    place, placed, engaged, switched = memory[4]
+    _, flat, env, thickness = blocks
+    width = across.shape[1]
+    unknown, rods = order.shape[0], rod_rows.shape[0]
+    flats = before, after
+    where = place, stroke, position_rod, position_slot
+    switching = switched, switch_table
+    held_stores = litres, inertia, gas
+    work = residual, values, stored, capacity
+    most = MOST_STEPS + int(MOST_PER_S * until[-1])
+    head, busy = 0, 0
+    next_sample = np.zeros(width, dtype=np.intp)
+    for lane in range(width):
+        lanes[lane] = -1
+    while True:
+        for lane in range(width):
+            if lanes[lane] >= 0 or (head >= queue.shape[0] and busy > 0):
+                continue
+            case = queue[min(head, queue.shape[0] - 1)]
+            for i in range(across.shape[0]):
+                across[i, lane] = start_x[case, i]
+            for p in range(rods):
+                place[p, lane] = start_place[case, p]
+                engaged[p, lane] = 0
+            for q in range(switch_table.shape[0]):
+                switched[q, lane] = start_switched[case, q]
+            phase[lane] = 0
+            clock[lane] = 0.0
+            step[lane] = FIRST_STEP_S
+            known[lane] = 0
+            next_sample[lane] = 0
+            _enter(lane, case, 0, tables[0], cases, flats)
+            _command(
+                lane, 0.0, 0, ramp, tables, flats, flat, env, thickness, across, where, switching,
+                fixed,
+            )  # fmt: skip
+            if head < queue.shape[0]:
+                lanes[lane] = case
+                busy += 1
+                head += 1
+        if busy == 0:
+            break
+        # One step of every lane: as long as the next change of its commands allows.
+        for lane in range(width):
+            begun = until[phase[lane] - 1] if phase[lane] > 0 else 0.0
+            left = until[phase[lane]] - clock[lane]
+            ramped = begun + ramp[phase[lane]] - clock[lane]
+            if phase[lane] > 0 and ramped > 1e-9:
+                left = min(left, ramped)
+            remaining[lane] = left
+            h = step[lane]
+            if h > left - SLIVER_S:
+                h = left
+            elif h > 0.6 * left and left > FIRST_STEP_S:
+                h = 0.5 * left
+            step[lane] = h
+            part[lane] = GAMMA * h
+            for i in range(across.shape[0]):
+                held[i, lane] = across[i, lane]
+            for i in range(unknown):
+                litres_now = base_l[i]
+                for p in range(rods):
+                    litres_now += per_mm[i, p] * min(max(place[p, lane], 0.0), stroke[p])
+                litres[i, lane] = max(litres_now, 0.0)
+            _command(
+                lane, clock[lane] + part[lane], phase[lane], ramp, tables, flats, flat, env,
+                thickness, across, where, switching, fixed,
+            )  # fmt: skip
+            if known[lane] == 1:
+                # Where it would be if it went on as it did: a drive that is sped up takes its
+                # shafts along.
+                for i in range(unknown):
+                    across[i, lane] += part[lane] * rate[i, lane]
+        _store(held, litres, inertia, gas, flat, s0, c0)
+        for i in range(unknown):
+            for b in range(width):
+                base[i, b] = s0[i, b]
+        _stage(
+            laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
+            limit, work, done, rod_steps, engaged,
+        )  # fmt: skip
+        for lane in range(width):
+            ok[lane] = done[lane]
+            for i in range(unknown):
+                first[i, lane] = across[i, lane]
+                if known[lane] == 1:
+                    across[i, lane] += (step[lane] - part[lane]) * rate[i, lane]
+                k1[i, lane] = (stored[i, lane] - s0[i, lane]) / part[lane]
+                base[i, lane] = s0[i, lane] + (step[lane] - part[lane]) * k1[i, lane]
+            _command(
+                lane, clock[lane] + step[lane], phase[lane], ramp, tables, flats, flat, env,
+                thickness, across, where, switching, fixed,
+            )  # fmt: skip
+        _stage(
+            laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
+            limit, work, done, rod_steps, engaged,
+        )  # fmt: skip
+        # The error of the step, through the factors of its last iteration.
+        for r in range(unknown):
+            i = order[r]
+            for b in range(width):
+                k2 = (stored[i, b] - base[i, b]) / part[b]
+                if known[b] == 1:
+                    residual[r, b] = (
+                        THIRD
+                        / GAMMA
+                        * (
+                            k0[i, b] / GAMMA
+                            - k1[i, b] / (GAMMA * (1.0 - GAMMA))
+                            + k2 / (1.0 - GAMMA)
+                        )
+                    )
+                else:
+                    residual[r, b] = 0.3 * (k2 - k1[i, b])
+        substitute(
+            values, program[1], program[2], program[3], program[4], program[8], program[9],
+            program[10], residual,
+        )  # fmt: skip
+        for lane in range(width):
+            case = lanes[lane]
+            if case < 0:
+                continue
+            steps[case] += 1
+            if steps[case] > most:
+                status[case] = FAILED
+                reached[case] = clock[lane]
+                lanes[lane] = -1
+                busy -= 1
+                continue
+            h = step[lane]
+            good = ok[lane] == 1 and done[lane] == 1
+            error = 0.0
+            if good:
+                for r in range(unknown):
+                    error = max(error, abs(residual[r, lane]) / scale[r])
+                good = math.isfinite(error)
+            if not good or (error > 1.0 and h > FINEST_S):
+                factor_of = 0.25 if not good else max(0.2, 0.9 * error ** (-1.0 / 3.0))
+                step[lane] = h * factor_of if not good else max(h * factor_of, FINEST_S)
+                for i in range(across.shape[0]):
+                    across[i, lane] = held[i, lane]
+                if step[lane] < SHORTEST_STEP_S:
+                    status[case] = FAILED
+                    reached[case] = clock[lane]
+                    lanes[lane] = -1
+                    busy -= 1
+                continue
+            # Ends and switches: the step goes no further than the first of them.
+            share = 1.0
+            for p in range(rods):
+                i = rod_rows[p]
+                gone = (1.0 - GAMMA) * h * first[i, lane] + GAMMA * h * across[i, lane]
+                to = place[p, lane] + gone
+                if engaged[p, lane] == 0 and to > stroke[p] + OVER_MM and gone > 0.0:
+                    share = min(share, max(stroke[p] - place[p, lane], 0.0) / gone)
+                if engaged[p, lane] == 0 and to < -OVER_MM and gone < 0.0:
+                    share = min(share, min(place[p, lane], stroke[p]) / -gone)
+            for q in range(switch_table.shape[0]):
+                i = switch_table[q, 1]
+                now, was = across[i, lane], held[i, lane]
+                low, high = flat[switch_table[q, 2], lane], flat[switch_table[q, 3], lane]
+                if switched[q, lane] > 0.5 and now > high + OVER_BAR and was < high:
+                    share = min(share, (high - was) / (now - was))
+                if switched[q, lane] <= 0.5 and now < low - OVER_BAR and was > low:
+                    share = min(share, (was - low) / (was - now))
+            if share < 1.0 and h > EVENT_STEP_S:
+                step[lane] = max(min(share * h, h - 2.0 * SLIVER_S), EVENT_STEP_S)
+                for i in range(across.shape[0]):
+                    across[i, lane] = held[i, lane]
+                continue
+            fresh = False
+            for p in range(rods):
+                i = rod_rows[p]
+                placed[p, lane] = place[p, lane]
+                place[p, lane] += (1.0 - GAMMA) * h * first[i, lane] + GAMMA * h * across[i, lane]
+                v, was_engaged = across[i, lane], engaged[p, lane]
+                if was_engaged == 0 and place[p, lane] >= stroke[p] - OVER_MM and v > 0.0:
+                    engaged[p, lane] = 1
+                elif was_engaged == 0 and place[p, lane] <= OVER_MM and v < 0.0:
+                    engaged[p, lane] = -1
+                elif was_engaged != 0 and v * was_engaged < -OFF_END_MM_S:
+                    engaged[p, lane] = 0
+                if engaged[p, lane] != 0:
+                    place[p, lane] = stroke[p] if engaged[p, lane] > 0 else 0.0
+                if engaged[p, lane] != was_engaged:
+                    fresh = True
+                    if engaged[p, lane] != 0:
+                        # It stops dead: what it carried in its motion is gone.
+                        across[i, lane] = 0.0
+                    if event_count[case] < events.shape[1]:
+                        events[case, event_count[case], 0] = clock[lane] + h
+                        events[case, event_count[case], 1] = 2 * p + (
+                            1 if engaged[p, lane] != 0 else 0
+                        )
+                        event_count[case] += 1
+            for q in range(switch_table.shape[0]):
+                now = across[switch_table[q, 1], lane]
+                low, high = flat[switch_table[q, 2], lane], flat[switch_table[q, 3], lane]
+                turned = switched[q, lane]
+                if turned > 0.5 and now >= high:
+                    turned = 0.0
+                elif turned <= 0.5 and now <= low:
+                    turned = 1.0
+                if turned != switched[q, lane]:
+                    switched[q, lane] = turned
+                    fresh = True
+                    if event_count[case] < events.shape[1]:
+                        events[case, event_count[case], 0] = clock[lane] + h
+                        events[case, event_count[case], 1] = 2 * (rods + q) + turned
+                        event_count[case] += 1
+            now = clock[lane] + h
+            while next_sample[lane] < grid.shape[0] and grid[next_sample[lane]] <= now + 1e-9:
+                at = next_sample[lane]
+                w = min(max((grid[at] - clock[lane]) / h, 0.0), 1.0)
+                for r in range(kept.shape[0]):
+                    i = kept[r]
+                    x0, x1 = held[i, lane], across[i, lane]
+                    m0 = m1 = (x1 - x0) / h
+                    if i < unknown and known[lane] == 1 and capacity[i, lane] > 0.0:
+                        m0 = k0[i, lane] / c0[i, lane]
+                        m1 = (stored[i, lane] - base[i, lane]) / part[lane] / capacity[i, lane]
+                    samples[case, at, r] = _between(w, h, x0, x1, m0, m1)
+                for p in range(rods):
+                    i = rod_rows[p]
+                    samples[case, at, kept.shape[0] + p] = _between(
+                        w, h, placed[p, lane], place[p, lane], held[i, lane], across[i, lane]
+                    )
+                next_sample[lane] += 1
+            for r in range(kept.shape[0]):
+                x = across[kept[r], lane]
+                extremes[case, phase[lane], r, 0] = min(extremes[case, phase[lane], r, 0], x)
+                extremes[case, phase[lane], r, 1] = max(extremes[case, phase[lane], r, 1], x)
+            clock[lane] = now
+            if remaining[lane] - h <= 1e-9:
+                fresh = True
+            known[lane] = 0 if fresh else 1
+            for i in range(unknown):
+                rate[i, lane] = (across[i, lane] - held[i, lane]) / h
+                k0[i, lane] = (stored[i, lane] - base[i, lane]) / part[lane]
+            growth = 4.0 if error < 1e-6 else min(4.0, 0.9 * error ** (-1.0 / 3.0))
+            step[lane] = FIRST_STEP_S if fresh else max(h * max(growth, 0.3), FIRST_STEP_S)
+            if until[phase[lane]] - now <= 1e-9:
+                if phase[lane] + 1 == until.shape[0]:
+                    status[case] = FINISHED
+                    reached[case] = now
+                    lanes[lane] = -1
+                    busy -= 1
+                    continue
+                phase[lane] += 1
+                _enter(lane, case, phase[lane], tables[0], cases, flats)
+                for q in range(switch_table.shape[0]):
+                    # A phase that commands the switch itself has its way once.
+                    commanded = after[switch_table[q, 0], lane]
+                    if commanded != before[switch_table[q, 0], lane]:
+                        switched[q, lane] = commanded

@@ -1,0 +1,141 @@
+"""What the nets of a machine store, gathered from what its components declare."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from umweg.core.components import component_type
+from umweg.core.components.base import ROTATION, TRANSLATION, Array
+from umweg.core.components.storage import Gas, Inertia, OilVolume, Place, Switch
+from umweg.core.network.network import Indices, Network
+
+FITTINGS_L = 0.02
+"""Oil in a port and the passage behind it."""
+LEAST_KG = 5.0
+LEAST_KGM2 = 0.01
+"""Of whatever moves or turns, where no load declares more."""
+STROKE_MM = 400.0
+"""Stroke of a rod that no function names."""
+_UNIT = {
+    "translation": TRANSLATION * 1e-3,
+    "rotation": ROTATION * 2.0 * np.pi / 60.0,
+}
+
+
+@dataclass(frozen=True)
+class NetworkStorage:
+    """Stores of a network as arrays; N unknown nets, P rods, G gas stores, Q switches.
+
+    ``inertia (N,)`` in residual units per unit of speed and second; ``litres (N,)`` of oil with
+    every rod at its inner stop, ``per_mm (N, P)`` its change with each rod's travel.
+    """
+
+    inertia: Array
+    litres: Array
+    per_mm: Array
+    rods: Indices
+    stroke_mm: Array
+    positions: tuple[Indices, ...]
+    """For each rod the slots of the commands that say where it is."""
+    gas_nets: Indices
+    gas_slots: Indices
+    """(G, 2) slots of volume and pressure when empty."""
+    switches: Indices
+    """(Q, 4): command, net, and the two pressures' slots."""
+    steady_only: dict[int, float]
+    """Commands by slot that stand for a moment in the steady laws."""
+
+    @classmethod
+    def of(cls, network: Network) -> "NetworkStorage":
+        """Gather what the components of a network declare."""
+        return _Gathered(network).made()
+
+
+class _Gathered:
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        n = network.unknown_count
+        unknown = network.domains[:n]
+        self.litres = np.zeros(n)
+        self.inertia = np.zeros(n)
+        self.rods = [i for i in range(n) if unknown[i] == "translation"]
+        self.per_mm = np.zeros((n, len(self.rods)))
+        strokes = {
+            network.circuit.component(f.actuator).connections[f.actuator_port]: f.stroke_mm
+            for f in network.circuit.functions
+            if f.stroke_mm > 0.0
+        }
+        self.stroke = [strokes.get(network.net_names[i], STROKE_MM) for i in self.rods]
+        self.positions: list[list[int]] = [[] for _ in self.rods]
+        self.gas: list[tuple[int, int, int]] = []
+        self.switches: list[tuple[int, int, int, int]] = []
+        self.steady_only: dict[int, float] = {}
+
+    def made(self) -> NetworkStorage:
+        for part in self.network.parts:
+            kind = component_type(part.type)
+            values = kind.Parameters.model_validate(part.parameters).model_dump()
+            for port in kind.ports:
+                net = self.network.net_index[part.connections[port.name]]
+                if port.domain == "hydraulic" and net < self.network.unknown_count:
+                    self.litres[net] += FITTINGS_L
+            for name, value in kind.in_time.items():
+                self.steady_only[self.network.slot[f"{part.id}.{name}"]] = value
+            for store in kind.storage:
+                self._add(part.id, part.connections, values, store)
+        for i, domain in enumerate(self.network.domains[: self.network.unknown_count]):
+            if domain == "translation":
+                self.inertia[i] = max(self.inertia[i], LEAST_KG) * _UNIT[domain]
+            elif domain == "rotation":
+                self.inertia[i] = max(self.inertia[i], LEAST_KGM2) * _UNIT[domain]
+
+        def index(rows: list[Any], width: int = 0) -> Indices:
+            made = np.array(rows, dtype=np.intp)
+            return made.reshape(-1, width) if width else made
+
+        gas = index(self.gas, 3)
+        return NetworkStorage(
+            inertia=self.inertia,
+            litres=self.litres,
+            per_mm=self.per_mm,
+            rods=index(self.rods),
+            stroke_mm=np.array(self.stroke, dtype=float),
+            positions=tuple(index(p) for p in self.positions),
+            gas_nets=np.ascontiguousarray(gas[:, 0]),
+            gas_slots=np.ascontiguousarray(gas[:, 1:]),
+            switches=index(self.switches, 4),
+            steady_only=self.steady_only,
+        )
+
+    def _add(
+        self,
+        part: str,
+        joins: dict[str, str],
+        values: dict[str, float],
+        store: OilVolume | Gas | Inertia | Place | Switch,
+    ) -> None:
+        net = self.network.net_index[joins[store.port]]
+        if net >= self.network.unknown_count:
+            return
+        slot = self.network.slot
+        match store:
+            case OilVolume():
+                self.litres[net] += store.litres(values)
+                rod = self.network.net_index[joins[store.rod]] if store.rod else -1
+                if store.litres_per_mm is not None and rod in self.rods:
+                    column, change = self.rods.index(rod), store.litres_per_mm(values)
+                    if store.shrinks:
+                        self.litres[net] += change * self.stroke[column]
+                    self.per_mm[net, column] += -change if store.shrinks else change
+            case Inertia():
+                self.inertia[net] += store.amount(values)
+            case Gas():
+                own = slot[f"{part}.{store.volume_l}"], slot[f"{part}.{store.precharge_bar}"]
+                self.gas.append((net, *own))
+            case Place():
+                self.positions[self.rods.index(net)].append(slot[f"{part}.{store.position}"])
+            case Switch():
+                names = store.command, store.low_bar, store.high_bar
+                command, low, high = (slot[f"{part}.{n}"] for n in names)
+                self.switches.append((command, net, low, high))
