@@ -17,6 +17,7 @@ from tests.web.conftest import WorkOff, demo
 from umweg.core.errors import CircuitError
 from umweg.core.observe.job import read_job
 from umweg.db import store
+from umweg.db.entries import ENTRY, record_of
 from umweg.db.migrate import alembic_config
 from umweg.library import load_circuit
 from umweg.web.app import create_app
@@ -128,6 +129,23 @@ def test_the_same_key_keeps_one_entry(client: TestClient) -> None:
     other = post(client, job, NOTE, key)
     assert other.status_code == 409
     assert "used for another entry" in other.json()["detail"]
+
+
+def test_an_entry_that_came_twice_at_once_stands_for_both(
+    client: TestClient, workshop: Engine
+) -> None:
+    """A page that is reloaded sends again what the server is still writing."""
+    job = uuid.UUID(job_id(client))
+    data = ENTRY.validate_python(NOTE)
+    with Session(workshop) as slow:
+        late = store.Store.only(slow)
+        row = late.job(job)
+        with Session(workshop) as quick:
+            first = store.Store.only(quick)
+            first.add_entry(first.job(job), store.NewEntry(data, "reloaded"))
+            quick.commit()
+        again = late.add_entry(row, store.NewEntry(data, "reloaded"))
+        assert again.id in record_of(row.entries).standing
 
 
 def test_a_correction_supersedes_and_both_stand_in_the_record(client: TestClient) -> None:

@@ -115,6 +115,21 @@ describe("Outbox", () => {
     expect(again.all()).toEqual([]);
   });
 
+  it("corrects by the id also when the page was closed between the two", async () => {
+    const shelf = new Shelf();
+    const first = server().transport;
+    const send = (item: Item) =>
+      item.key === "a" ? first.send(item) : new Promise<EntryAdded>(() => {});
+    const box = new Outbox({ ...first, send }, shelf);
+    box.put(asked("a"));
+    box.put(asked("b", "a"));
+    await settled();
+    const { sent, transport } = server();
+    new Outbox(transport, shelf);
+    await settled();
+    expect(sent).toMatchObject([{ key: "b", supersedes: "id-a" }]);
+  });
+
   it("does not let one job wait for another", async () => {
     const { transport } = server();
     const kept: string[] = [];

@@ -92,7 +92,9 @@ export class Outbox {
               i.jobId === jobId && i.seen !== null && reached === i.seen + 1
                 ? { ...i, seen: reached }
                 : i,
-            ),
+            )
+            // A page that is closed now knows no more what became of the key.
+            .map((i) => (i.supersedes === next.key ? { ...i, supersedes: added.entry.id } : i)),
         );
         wait = FIRST_WAIT_MS;
       } catch (error) {

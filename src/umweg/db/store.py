@@ -246,6 +246,8 @@ class Store:
         session = self.session
         document = new.data.model_dump(mode="json")
         session.get(JobRow, job_row.id, with_for_update=True)
+        # Read before the lock, the record may lack what another request wrote until then.
+        session.expire(job_row, ["entries"])
         existing = session.scalars(
             select(EntryRow).where(
                 EntryRow.job_id == job_row.id, EntryRow.idempotency_key == new.idempotency_key
