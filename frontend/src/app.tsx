@@ -2,6 +2,7 @@ import { BrowserRouter, Link, Route, Routes } from "react-router";
 import { ComplaintPage } from "./features/complaint/ComplaintPage";
 import { JobPage } from "./features/job/JobPage";
 import { JobsPage } from "./features/jobs/JobsPage";
+import { MachinePage } from "./features/machine/MachinePage";
 import { ReportPage } from "./features/report/ReportPage";
 
 export function App() {
@@ -9,6 +10,7 @@ export function App() {
     <BrowserRouter>
       <Routes>
         <Route path="/" element={<JobsPage />} />
+        <Route path="/machines/new" element={<MachinePage />} />
         <Route path="/jobs/:jobId" element={<JobPage />} />
         <Route path="/jobs/:jobId/complaint" element={<ComplaintPage />} />
         <Route path="/jobs/:jobId/report" element={<ReportPage />} />

@@ -71,6 +71,49 @@ def check(circuit: str) -> None:
     )
 
 
+@app.command(name="list")
+def list_(circuit: str) -> None:
+    """Write a circuit's parts, joins and test points as lines of plain text."""
+    from umweg.core.draft.listing import write_listing
+
+    print(write_listing(_circuit(circuit)), end="")
+
+
+@app.command()
+def draft(
+    listing: str,
+    beside: Annotated[
+        str, typer.Option(help="a circuit whose functions, states and specifications are kept")
+    ] = "",
+    out: Annotated[str, typer.Option(help="where the circuit is written")] = "",
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Make a circuit of a parts-and-joins list: functions, states and points are drafted."""
+    from umweg.core.draft.frame import draft as drafted_of
+    from umweg.core.draft.listing import document_of, read_listing
+
+    try:
+        text = _read(Path(listing)).decode()
+    except UnicodeDecodeError as error:
+        raise FormatError(f"{listing} is no text") from error
+    circuit = document_of(read_listing(text), _circuit(beside) if beside else None)
+    check_circuit(circuit)
+    drafted = drafted_of(circuit)
+    check_circuit(drafted.circuit)
+    written = drafted.circuit.model_dump_json(indent=1, exclude_unset=True) + "\n"
+    if out:
+        Path(out).write_text(written)
+    if as_json:
+        print(json.dumps({"circuit": json.loads(written), "notes": drafted.notes}, indent=1))
+        return
+    for note in drafted.notes:
+        print(f"  - {note}")
+    print(
+        f"{drafted.circuit.id}: {len(drafted.circuit.components)} components, "
+        f"{len(drafted.circuit.functions)} functions, {len(drafted.circuit.states)} states"
+    )
+
+
 def _state(document: Circuit, name: str) -> MachineState:
     if name in document.states:
         return document.states[name]

@@ -19,6 +19,7 @@ from umweg.core.diagnose.ranking import rank
 from umweg.core.errors import SolveError
 from umweg.core.observe.exhibits import NotPlayedError, Played, Suspects
 from umweg.core.observe.kinds.readings import Reading
+from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.db.models import AnswerRow
 from umweg.library import load_circuit, load_jobs
@@ -26,7 +27,6 @@ from umweg.web.app import create_app
 from umweg.web.events import Hub
 from umweg.web.rankings import Rankings
 from umweg.work.exhibits import KeptExhibits, Shelf, from_bytes, to_bytes
-from umweg.work.model import model_version
 from umweg.work.queue import PLAYS, Queue
 from umweg.work.tasks import Workbench
 from umweg.work.worker import run

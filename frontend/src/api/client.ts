@@ -25,6 +25,9 @@ export type SafeStep = Schemas["SafeStep"];
 export type LiveLine = Schemas["LiveLine"];
 export type Remains = Schemas["Remains"];
 export type Workshop = Schemas["WorkshopView"];
+export type Finding = Schemas["Finding"];
+export type Draft = Schemas["DraftView"];
+export type PartType = Schemas["TypeView"];
 
 const client = createClient<paths>({
   baseUrl: window.location.origin,
@@ -72,6 +75,10 @@ async function unwrapNothing(request: Promise<Reply<unknown>>): Promise<void> {
 
 export const api = {
   workshop: () => unwrap(client.GET("/api/workshop")),
+  types: () => unwrap(client.GET("/api/types")),
+  checkListing: (text: string) => unwrap(client.POST("/api/listings/check", { body: { text } })),
+  draftListing: (text: string) => unwrap(client.POST("/api/listings/draft", { body: { text } })),
+  addMachine: (body: Schemas["NewMachine"]) => unwrap(client.POST("/api/machines", { body })),
   jobs: (search: string, decided: boolean | null, offset: number) =>
     unwrap(client.GET("/api/jobs", { params: { query: { search, decided, offset } } })),
   job: (id: string) =>

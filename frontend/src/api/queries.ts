@@ -19,6 +19,10 @@ import { type Item, Outbox } from "./outbox";
 
 export const useWorkshop = () => useQuery({ queryKey: ["workshop"], queryFn: api.workshop });
 
+/** Every type of part; they change only with the program. */
+export const useTypes = () =>
+  useQuery({ queryKey: ["types"], queryFn: api.types, staleTime: Number.POSITIVE_INFINITY });
+
 /** How often to ask for what is pending where the server cannot tell by itself. */
 const ASK_AGAIN_MS = typeof EventSource === "undefined" ? 1000 : 10_000;
 const STATE_AGAIN_MS = 1000;

@@ -297,6 +297,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/listings/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Listing
+         * @description What is wrong in a list, line by line, and the map as far as it can be drawn. Nothing is kept.
+         */
+        post: operations["check_listing_api_listings_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft Listing
+         * @description Functions, states and test points drafted from a list; asked again until it is there.
+         */
+        post: operations["draft_listing_api_listings_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Machine
+         * @description A machine more. The same one sent twice is kept once.
+         */
+        post: operations["add_machine_api_machines_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -351,6 +411,26 @@ export interface paths {
          * @description Stop a piece of work; what it has done so far is kept.
          */
         post: operations["cancel_api_queue__work_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Types
+         * @description Every type of part: what it is, its ports and its numbers.
+         */
+        get: operations["types_api_types_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -574,6 +654,24 @@ export interface components {
             doubts: string[];
         };
         /**
+         * DraftView
+         * @description What was drafted from a list; nothing while it is being worked out.
+         */
+        DraftView: {
+            /** Functions */
+            functions: components["schemas"]["FunctionView"][];
+            /** Notes */
+            notes: string[];
+            /** Pending */
+            pending: boolean;
+            /** Points */
+            points: string[];
+            /** States */
+            states: string[];
+            /** Trouble */
+            trouble: string | null;
+        };
+        /**
          * Drain
          * @description Oil that leaves by a drain while this is done.
          */
@@ -649,6 +747,20 @@ export interface components {
             mode_label: string;
             /** Remedy */
             remedy: string;
+        };
+        /**
+         * Finding
+         * @description What is wrong in a list, and where: a line, or the place it is about.
+         */
+        Finding: {
+            /** Hint */
+            hint: string;
+            /** Line */
+            line: number | null;
+            /** Message */
+            message: string;
+            /** Where */
+            where: string;
         };
         /**
          * FunctionView
@@ -896,6 +1008,25 @@ export interface components {
             works_running: boolean;
         };
         /**
+         * Listing
+         * @description A parts-and-joins list as it is typed.
+         */
+        Listing: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ListingView
+         * @description What a list says so far: what is to be mended, and the map of what can be read.
+         */
+        ListingView: {
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Parts */
+            parts: number;
+            schematic: components["schemas"]["SchematicView"] | null;
+        };
+        /**
          * LiveLine
          * @description A line that holds pressure at rest.
          */
@@ -1006,6 +1137,12 @@ export interface components {
              * @default 50
              */
             oil_c: number;
+            /**
+             * Passing
+             * @description stands only for a moment: a pressure that falls, a motor that starts and stops; read in time, never as a steady state
+             * @default false
+             */
+            passing: boolean;
             /**
              * Settings
              * @description component.command to value
@@ -1160,6 +1297,35 @@ export interface components {
             machine_id: number;
         };
         /**
+         * NewMachine
+         * @description A machine of a customer: with a circuit that is known, or with a list of its own.
+         */
+        NewMachine: {
+            /** Circuit Id */
+            circuit_id?: string | null;
+            /**
+             * Hours
+             * @default 0
+             */
+            hours: number;
+            /** Listing */
+            listing?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Recent Work
+             * @default
+             */
+            recent_work: string;
+            /** Serial */
+            serial: string;
+        };
+        /**
          * Note
          * @description Anything worth keeping.
          */
@@ -1218,6 +1384,20 @@ export interface components {
             probability: number;
             /** Word */
             word: string;
+        };
+        /**
+         * ParameterView
+         * @description One number of a part: what is typed, and what it is when nothing is.
+         */
+        ParameterView: {
+            /** Default */
+            default: number;
+            /** Description */
+            description: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * PartView
@@ -1811,6 +1991,22 @@ export interface components {
              * @description why there is none
              */
             trouble: string | null;
+        };
+        /**
+         * TypeView
+         * @description A component type, as somebody who types a list wants to know it.
+         */
+        TypeView: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: components["schemas"]["ParameterView"][];
+            /** Ports */
+            ports: string[];
+            /** Summary */
+            summary: string;
         };
         /**
          * UnitView
@@ -2904,6 +3100,294 @@ export interface operations {
             };
         };
     };
+    check_listing_api_listings_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListingView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    draft_listing_api_listings_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    add_machine_api_machines_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMachine"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
     work_api_queue_get: {
         parameters: {
             query?: never;
@@ -3117,6 +3601,62 @@ export interface operations {
             };
             /** @description The body is not JSON */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    types_api_types_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypeView"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

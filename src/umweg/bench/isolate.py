@@ -14,11 +14,18 @@ from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.worth import action_of
 from umweg.core.errors import SolveError
-from umweg.core.faults.population import SEVERITIES, Fault, faults_of
+from umweg.core.faults.population import (
+    HEALTHY,
+    HEALTHY_PRIOR,
+    SEVERITIES,
+    Fault,
+    faults_of,
+)
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.observations import Observation
+from umweg.core.observe.quantities import Quantity
 
 As = Literal["model", "real"]
 KINDS: dict[As, type[HiddenMachine]] = {"model": HiddenMachine, "real": RealMachine}
@@ -132,7 +139,10 @@ def _one(
             )
             for _ in range(count)
         ]
-        if len({f.slot for f, _ in chosen}) < count:
+        if count == 1 and generator.random() < HEALTHY_PRIOR:
+            # Somebody complains of a machine that is in order, as often as the belief expects it.
+            chosen = []
+        if len({f.slot for f, _ in chosen}) < len(chosen):
             continue
         try:
             # Of two faults each would be noticed by itself: a second one that shows nothing is
@@ -142,7 +152,7 @@ def _one(
                 continue
             machine = KINDS[as_](circuit, chosen, generator, doctor.predictor.solver)
             seen = complaint(machine)
-            if _noticed(seen):
+            if _noticed(seen) or (not circuit.functions and _out_of_specification(machine)):
                 figures.played.append(_followed(doctor, machine, seen))
         except SolveError:
             continue
@@ -151,6 +161,16 @@ def _one(
 
 def _noticed(seen: Sequence[Observation]) -> bool:
     return any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen)
+
+
+def _out_of_specification(machine: HiddenMachine) -> bool:
+    """Of a machine that nobody commands: its own gauges would show it."""
+    circuit = machine.circuit
+    for spec in circuit.specifications:
+        shown = machine.value(Quantity.named(spec.quantity, spec.point), circuit.states[spec.state])
+        if not (spec.low or -np.inf) <= shown <= (np.inf if spec.high is None else spec.high):
+            return True
+    return False
 
 
 def _followed(doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation]) -> Played:
@@ -166,16 +186,17 @@ def _followed(doctor: Diagnostician, machine: HiddenMachine, seen: list[Observat
         looks += step.kind != "reading"
         diagnosis = doctor.diagnose(seen)
     there = {f.key: f for f, _ in machine.faults}
+    true = set(there) or {HEALTHY}
     group = diagnosis.suspects[0].group if diagnosis.suspects else ()
     shares = {s.hypothesis.key: s.share for s in diagnosis.suspects}
     leading = {name for key in group for name in key.split("+")}
-    three = {f.key for s in diagnosis.suspects[:3] for f in s.hypothesis.faults}
+    three = {name for s in diagnosis.suspects[:3] for name in s.hypothesis.key.split("+")}
     parts = {name.split(":")[0] for name in leading}
     return Played(
-        hidden=" + ".join(f"{f.key}={severity:.2f}" for f, severity in machine.faults),
-        first=bool(there.keys() & leading),
-        in_three=there.keys() <= three | leading,
-        component=any(f.component_id in parts for f in there.values()),
+        hidden=" + ".join(f"{f.key}={severity:.2f}" for f, severity in machine.faults) or HEALTHY,
+        first=bool(true & leading),
+        in_three=true <= three | leading,
+        component=bool({name.split(":")[0] for name in true} & parts),
         claimed=sum(shares[k] for k in group),
         claim=" | ".join(group),
         readings=len(seen) - told - looks,

@@ -199,6 +199,32 @@ class Store:
             raise NotFoundError(f"there is no circuit “{circuit_id}”")
         return found
 
+    def add_machine(self, circuit_id: str, card: MachineCard) -> Machine:
+        """A machine more; the same one again is the one that is there.
+
+        Raises
+        ------
+        ConflictError : another machine has that serial number.
+        NotFoundError : the circuit was never stored.
+        """
+        self.newest_revision(circuit_id)
+        wanted = _machine(self.workshop, circuit_id, card)
+        values = {
+            name: getattr(wanted, name)
+            for name in ("workshop_id", "circuit_id", "name", "owner", "serial", "hours")
+        }
+        values["recent_work"] = wanted.recent_work
+        added = insert(Machine).values(**values)
+        self.session.execute(added.on_conflict_do_nothing(index_elements=["workshop_id", "serial"]))
+        there = self.session.scalars(
+            select(Machine).where(
+                Machine.workshop_id == self.workshop_id, Machine.serial == card.serial
+            )
+        ).one()
+        if (there.name, there.owner, there.circuit_id) != (card.name, card.owner, circuit_id):
+            raise ConflictError(f"there is another machine with the serial number {card.serial}")
+        return there
+
     def open_job(
         self,
         machine: Machine,

@@ -42,10 +42,14 @@ RevisionId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 def schematic(revision_id: RevisionId, context: ContextOf) -> SchematicView:
     """Everything the schematic is drawn from."""
     revision = context.store.revision(revision_id)
-    circuit = context.circuit(revision)
+    return schematic_of(context.circuit(revision), revision.revision)
+
+
+def schematic_of(circuit: Circuit, revision: int) -> SchematicView:
+    """Everything a circuit's schematic is drawn from."""
     return SchematicView(
         circuit_id=circuit.id,
-        revision=revision.revision,
+        revision=revision,
         name=circuit.name,
         fluid=circuit.fluid.grade,
         shafts=[m.id for m in circuit.prime_movers],
@@ -62,14 +66,7 @@ def schematic(revision_id: RevisionId, context: ContextOf) -> SchematicView:
             )
             for p in circuit.test_points
         ],
-        functions=[
-            FunctionView(
-                id=f.id,
-                label=f.label,
-                moves=[MoveView(id=k, label=m.label) for k, m in f.moves.items()],
-            )
-            for f in circuit.functions
-        ],
+        functions=functions_of(circuit),
         states=[
             StateView(
                 id=k,
@@ -79,10 +76,22 @@ def schematic(revision_id: RevisionId, context: ContextOf) -> SchematicView:
                 moves=dict(s.moves),
                 cautions=list(s.cautions),
             )
-            for k, s in circuit.states.items()
+            for k, s in circuit.steady.items()
         ],
         notes=circuit.notes,
     )
+
+
+def functions_of(circuit: Circuit) -> list[FunctionView]:
+    """Functions and their moves, by their names."""
+    return [
+        FunctionView(
+            id=f.id,
+            label=f.label,
+            moves=[MoveView(id=k, label=m.label) for k, m in f.moves.items()],
+        )
+        for f in circuit.functions
+    ]
 
 
 def _parts(circuit: Circuit) -> list[PartView]:

@@ -21,6 +21,7 @@ from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.core.observe.weights import uncertainty
 from umweg.core.shop.verdict import judge, specification_for
+from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.db.entries import (
     ENTRY,
@@ -63,7 +64,6 @@ from umweg.work.asking import (
     want_tree,
 )
 from umweg.work.exhibits import document_of
-from umweg.work.model import model_version
 
 log = structlog.get_logger("umweg.web")
 

@@ -11,10 +11,10 @@ from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, ranking_report
 from umweg.core.observe.exhibits import Packed, Suspects
+from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.db.models import CircuitRevision
 from umweg.work.exhibits import KeptExhibits, Shelf
-from umweg.work.model import model_version
 
 CIRCUITS_AT_HAND = 100
 AT_ONCE = 2

@@ -66,6 +66,74 @@ class WorkshopView(Model):
     machines: list[MachineView]
 
 
+LISTING = Field(max_length=200_000, pattern=r"^[^\x00]*$")
+
+
+class Listing(Model):
+    """A parts-and-joins list as it is typed."""
+
+    text: str = LISTING
+
+
+class Finding(Model):
+    """What is wrong in a list, and where: a line, or the place it is about."""
+
+    line: int | None
+    where: str
+    message: str
+    hint: str
+
+
+class ListingView(Model):
+    """What a list says so far: what is to be mended, and the map of what can be read."""
+
+    findings: list[Finding]
+    parts: int
+    schematic: "SchematicView | None"
+
+
+class DraftView(Model):
+    """What was drafted from a list; nothing while it is being worked out."""
+
+    pending: bool
+    trouble: str | None
+    notes: list[str]
+    functions: list["FunctionView"]
+    states: list[str]
+    points: list[str]
+
+
+class ParameterView(Model):
+    """One number of a part: what is typed, and what it is when nothing is."""
+
+    name: str
+    unit: str
+    description: str
+    default: float
+
+
+class TypeView(Model):
+    """A component type, as somebody who types a list wants to know it."""
+
+    name: str
+    label: str
+    summary: str
+    ports: list[str]
+    parameters: list[ParameterView]
+
+
+class NewMachine(Model):
+    """A machine of a customer: with a circuit that is known, or with a list of its own."""
+
+    name: str = Field(min_length=1, max_length=200, pattern=r"^[^\x00]*$")
+    owner: str = Field(default="", max_length=200, pattern=r"^[^\x00]*$")
+    serial: str = Field(min_length=1, max_length=100, pattern=r"^[^\x00]*$")
+    hours: float = Field(default=0, ge=0, le=1e6)
+    recent_work: str = Field(default="", max_length=2000, pattern=r"^[^\x00]*$")
+    circuit_id: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
+    listing: str | None = Field(default=None, max_length=200_000, pattern=r"^[^\x00]*$")
+
+
 class NewJob(Model):
     """Open a job on a machine."""
 

@@ -1,5 +1,6 @@
 """Asking about a job: its question, what is known of the answer, and what is still to be done."""
 
+import hashlib
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -9,12 +10,12 @@ from sqlalchemy.orm import Session
 from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.report import DiagnosisView
 from umweg.core.diagnose.tree import Place
+from umweg.core.version import model_version
 from umweg.core.view import View
 from umweg.db import kept
 from umweg.db.entries import Record, record_of
 from umweg.db.models import JobRow
 from umweg.db.store import JobsWanted, Store
-from umweg.work.model import model_version
 from umweg.work.queue import ANSWERS, PLAYS, Queue
 
 
@@ -86,6 +87,27 @@ def tree_name(key: str, depth: int) -> str:
 def want_tree(queue: Queue, key: str, depth: int) -> None:
     """Have the way on from a question worked out, so many steps deep."""
     queue.put("grow_tree", PLAYS, tree_name(key, depth), key=key, depth=depth)
+
+
+class DraftFound(View):
+    """A circuit drafted from a list, or why there is none; ``circuit`` is its document as JSON."""
+
+    circuit: str | None
+    notes: tuple[str, ...]
+    trouble: str | None
+
+
+DRAFT = "draft"
+
+
+def listing_sha256(text: str) -> str:
+    """Under what the draft of a list is kept."""
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def want_draft(queue: Queue, text: str) -> None:
+    """Have a circuit drafted from a list: its functions and states are found by trying."""
+    queue.put("draft_listing", ANSWERS, f"draft/{listing_sha256(text)}", text=text)
 
 
 def want_played(queue: Queue, sha256: str) -> None:

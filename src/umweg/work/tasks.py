@@ -21,18 +21,22 @@ from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView
 from umweg.core.diagnose.tree import tree_of
+from umweg.core.draft.frame import draft
+from umweg.core.draft.listing import document_of as document_of_listing
+from umweg.core.draft.listing import read_listing
 from umweg.core.errors import FormatError, SolveError, UmwegError
+from umweg.core.network.check import check_circuit
 from umweg.core.observe.exhibits import Played, Sight, Suspects, shown_name, unpacked_shown
 from umweg.core.observe.observations import OBSERVATIONS
 from umweg.core.observe.predict import Predictor, TimedPrediction
 from umweg.core.observe.quantities import Quantity, quantity_of, timed_quantities
 from umweg.core.trace.map import map_of
 from umweg.core.trace.trace import trace
+from umweg.core.version import model_version
 from umweg.db import kept
-from umweg.work.asking import TreeFound, summary_of, tree_name
+from umweg.work.asking import DRAFT, DraftFound, TreeFound, listing_sha256, summary_of, tree_name
 from umweg.work.doctors import Doctors
 from umweg.work.exhibits import Keeping, document_to_bytes, from_bytes, to_bytes
-from umweg.work.model import model_version
 
 log = structlog.get_logger("umweg.work")
 
@@ -230,6 +234,29 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
         kept.tell(session, "tree", job_id)
 
 
+@piece("draft_listing")
+def draft_listing(context: JobContext, text: str) -> None:
+    """Draft a circuit from a list and keep it: what its parts do is found by solving them."""
+    bench, sha256 = _bench(context), listing_sha256(text)
+    try:
+        circuit = document_of_listing(read_listing(text))
+        check_circuit(circuit)
+        drafted = draft(circuit)
+        check_circuit(drafted.circuit)
+        document = drafted.circuit.model_dump_json(exclude_unset=True)
+        found = DraftFound(circuit=document, notes=drafted.notes, trouble=None)
+    except UmwegError as error:
+        found = DraftFound(circuit=None, notes=(), trouble=str(error))
+    except Exception:
+        log.exception("draft_listing", listing=sha256)
+        if _attempts_left(context):
+            raise
+        found = DraftFound(circuit=None, notes=(), trouble=BROKEN)
+    with bench.session() as session:
+        content = {DRAFT: document_to_bytes(found)}
+        kept.keep(session, sha256, model_version(), content, asked_for=True)
+
+
 @piece("play")
 def play(context: JobContext, sha256: str) -> None:
     """Play a circuit: what every candidate would show, in every state it is known in.
@@ -320,7 +347,7 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
             yield Part(mark, partial(sights, seen))
     yield Part("done/trace", ways)
     yield Part("done/safe", safe)
-    for name, named in circuit.states.items():
+    for name, named in circuit.steady.items():
         yield Part(f"done/state/{name}", partial(state, name, named))
     for quantity in timed_quantities(circuit):
         yield Part(f"done/timing/{quantity.place}", partial(in_time, quantity))

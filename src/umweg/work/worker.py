@@ -11,8 +11,8 @@ from procrastinate.jobs import Status
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
+from umweg.core.version import model_version
 from umweg.db import kept
-from umweg.work.model import model_version
 from umweg.work.queue import ANSWERS, NAMESPACE, PLAYS, conninfo
 from umweg.work.tasks import Workbench, blueprint
 

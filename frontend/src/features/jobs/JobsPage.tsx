@@ -82,7 +82,15 @@ function NewJob({ workshop }: { workshop: Workshop }) {
   };
   return (
     <section className="mt-6 rounded-lg border border-line bg-card p-4">
-      <h2 className="mb-3 font-bold">Open a job</h2>
+      <div className="mb-3 flex items-center justify-between gap-3">
+        <h2 className="font-bold">Open a job</h2>
+        <Link
+          to="/machines/new"
+          className="flex min-h-11 items-center font-semibold text-way underline underline-offset-4"
+        >
+          A machine that is not in the list
+        </Link>
+      </div>
       <div className="grid grid-cols-[1fr_1.6fr_auto] items-end gap-3">
         <Select
           label="Machine"

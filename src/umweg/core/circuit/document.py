@@ -182,6 +182,11 @@ class MachineState(Document):
         default_factory=dict, max_length=100, description="component.command to value"
     )
     interventions: list[Intervention] = Field(default_factory=list, max_length=50)
+    passing: bool = Field(
+        default=False,
+        description="stands only for a moment: a pressure that falls, a motor that starts and stops; "
+        "read in time, never as a steady state",
+    )
     setup_min: float = Field(default=2, ge=0, le=10_000)
     cautions: list[LongText] = Field(default_factory=list, max_length=30)
 
@@ -253,6 +258,11 @@ class Circuit(Document):
     timings: list[Timing] = Field(default_factory=list, max_length=100)
     specifications: list[Specification] = Field(default_factory=list, max_length=500)
     notes: dict[Text, LongText] = Field(default_factory=dict, max_length=100)
+
+    @property
+    def steady(self) -> dict[str, MachineState]:
+        """The named states that stand as long as one looks."""
+        return {name: state for name, state in self.states.items() if not state.passing}
 
     def component(self, component_id: str) -> Component:
         """The component of that id.

@@ -251,6 +251,8 @@ class ComponentType:
     """Parameter of a tank: share of air in what it gives, which every pump gets."""
     aerated: ClassVar[str] = ""
     """Parameter of a pump: share of its chamber that is filled with air."""
+    by_hand: ClassVar[bool] = False
+    """Somebody's arm drives it: what it gives out comes from nowhere in the circuit."""
     named_on_demand: ClassVar[bool] = False
     """Drawn without its name until somebody asks: lines and what hangs on an actuator."""
     indicator_words: ClassVar[tuple[str, str]] = ("tripped", "not tripped")

@@ -1,6 +1,8 @@
 """Cylinders and motors, and the loads that they move."""
 
 import math
+from collections.abc import Mapping
+from typing import ClassVar
 
 from umweg.core.components.base import (
     AREA_FLOW,
@@ -155,7 +157,8 @@ def _mechanical_load(x, k, env, f, j):
                 k[c, _MECHANICAL_LOAD.scale, b] * k[c, _MECHANICAL_LOAD.resistance_n, b]
                 + k[c, _MECHANICAL_LOAD.binding_n, b]
             ) * _TRANS
-            viscous = (10.0 + 1e6 * k[c, _MECHANICAL_LOAD.stop, b]) * _TRANS
+            firm = 1.0 + 999.0 * k[c, _MECHANICAL_LOAD.firm, b]
+            viscous = (10.0 + 1e6 * firm * k[c, _MECHANICAL_LOAD.stop, b]) * _TRANS
             f[c, 0, b] = (
                 k[c, _MECHANICAL_LOAD.scale, b] * k[c, _MECHANICAL_LOAD.force_n, b] * _TRANS
                 + drag * t
@@ -168,7 +171,8 @@ class MechanicalLoad(ComponentType):
     """What the rods push: a constant force, a resistance against motion, or a stop.
 
     ``F = scale·force + (scale·resistance + binding)·sgn(v/1 mm/s) + D·v``; D is 10 N·s/mm, and
-    10⁶ N·s/mm more when the function stands against its stop.
+    10⁶ N·s/mm more when the function stands against its stop, and a thousand times that where time
+    runs: ten minutes of creep would be taken for a leak.
     """
 
     type_name = "mechanical_load"
@@ -178,6 +182,7 @@ class MechanicalLoad(ComponentType):
 
     carried_by = ("force_n",)
     storage = (Inertia("rod", lambda k: k["mass_kg"]),)
+    in_time: ClassVar[Mapping[str, float]] = {"firm": 1.0}
 
     class Parameters(ParameterSet):
         binding_n: float = quantity(0, "N", "resistance of the mechanism itself", low=0, high=1e6)
@@ -190,6 +195,7 @@ class MechanicalLoad(ComponentType):
         Command("resistance_n", 0, 1e6),
         Command("force_n", -1e6, 1e6),
         Command("stop", 0, 1),
+        Command("firm", 0, 1),
     )
     fault_modes = (
         FaultMode(

@@ -32,6 +32,10 @@ def _supply(x, k, env, f, j):
                 c, _SUPPLY.resistance_ohm, b
             ]
             amps, slope = regulated(free, k[c, _SUPPLY.fuse_a, b])
+            whole = 1.0 - smooth_step(k[c, _SUPPLY.blown, b], 0.35, 0.65)[0]
+            gone = _OPEN_S * k[c, _SUPPLY.resistance_ohm, b]
+            amps = amps * whole + free * gone
+            slope = slope * whole + gone
             f[c, 1, b] = -_EL * amps
             f[c, 0, b] = _EL * amps
             g = _EL * slope / k[c, _SUPPLY.resistance_ohm, b]
@@ -55,6 +59,7 @@ class PowerSupply(ComponentType):
         volts: float = quantity(12.6, "V", "open-circuit voltage", low=1, high=60, tolerance=0.02)
         resistance_ohm: float = quantity(0.02, "Ω", "battery and cables", low=1e-4, high=50)
         fuse_a: float = quantity(15, "A", "current the fuse carries", low=1e-4, high=1000)
+        blown: float = quantity(0, "1", "1: the fuse has blown", low=0, high=1)
 
     fault_modes = (
         FaultMode(
@@ -83,9 +88,9 @@ class PowerSupply(ComponentType):
         FaultMode(
             name="fuse_blown",
             label="fuse blown",
-            parameter="fuse_a",
-            scale="factor",
-            severe=1e-5,
+            parameter="blown",
+            scale="switch",
+            severe=1.0,
             family="command",
             base_rate=0.4,
             look="Look at the fuse.",

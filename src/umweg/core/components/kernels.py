@@ -9,7 +9,6 @@ Every scalar returns its value and its exact derivative together.
 
 import hashlib
 import math
-import os
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -19,6 +18,7 @@ import llvmlite.binding as llvm
 import numba
 
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
+from umweg.core.version import user_folder
 
 # A law reads and writes dozens of rows. The compiler works on four candidates at once only if it may
 # check at run time that none overlap, and for one component at a time: ranges over all components
@@ -34,8 +34,7 @@ def _cache_folder() -> str:
     here = Path(__file__).parent
     for source in sorted([*here.glob("*.py"), *(here.parent / "solve").glob("*.py")]):
         digest.update(source.read_bytes())
-    cache = os.environ.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
-    folder = Path(os.environ.get("UMWEG_KERNELS") or Path(cache) / "umweg")
+    folder = user_folder()
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:

@@ -407,6 +407,7 @@ class HandPump(ComponentType):
     """Hand pump: ``q = V·strokes`` from inlet to outlet, less what its valves let back."""
 
     type_name = "hand_pump"
+    by_hand = True
     label = "Hand pump"
     ports = (Port("inlet"), Port("outlet"))
 

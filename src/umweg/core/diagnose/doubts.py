@@ -105,7 +105,7 @@ def _slips(exhibits: Exhibits, reading: Reading) -> Iterator[tuple[Reading, str]
     if isinstance(reading.state, str):
         quantity, _ = measured(circuit, reading)
         here = circuit.states.get(reading.state)
-        for name, state in circuit.states.items():
+        for name, state in circuit.steady.items():
             running = state.engine != "off" or not circuit.prime_movers
             same_kit = here is not None and state.interventions == here.interventions
             alike = running and same_kit and readable(circuit, quantity, state)

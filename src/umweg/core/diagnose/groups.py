@@ -65,7 +65,7 @@ def _every_spread(planner: Planner) -> list[Spread]:
     circuit = planner.circuit
     everywhere = [
         (quantity, state)
-        for state in circuit.states.values()
+        for state in circuit.steady.values()
         for quantity in planner.predictor.quantities
     ]
     in_time = [(quantity_of(t), circuit.states[t.state]) for t in planner.predictor.in_time]

@@ -305,7 +305,7 @@ def _weakest(machine: Machine, doctor: Diagnostician) -> str:
     """Nearest to its rating of all parts, over the states that need no kit of the shop."""
     circuit, network = doctor.circuit, doctor.predictor.network
     worst, words = 0.0, "no part of this machine has a rating"
-    for state in circuit.states.values():
+    for state in circuit.steady.values():
         if state.interventions:
             continue
         try:

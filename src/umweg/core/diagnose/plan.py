@@ -103,6 +103,7 @@ class Planner:
             minutes += timing.setup_min + sum(p.seconds for p in timing.phases) / 60.0
         # A timing leads through every one of its states: each has to be safe, not the last alone.
         passed = [name] if timing is None else list(dict.fromkeys(p.state for p in timing.phases))
+        passed = [n for n in passed if n in self.circuit.steady]
         judged = [self._safety(n, self.circuit.states[n]) for n in passed]
         hazards = [h for h, _ in judged if h is not None]
         hazard = max(hazards, key=lambda h: (h.refused, h.share), default=None)
@@ -280,7 +281,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     """Everything that could be observed next, best first; refused ones last, with their reason."""
     circuit, predictor = planner.circuit, planner.predictor
     setup = setup_after(circuit, observations)
-    predictor.prepare(circuit.states.values())
+    predictor.prepare(circuit.steady.values())
     steps: list[Step] = []
     doubted = _doubted(planner.ranking, observations)
     told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
@@ -311,7 +312,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
 
 def readings_of(predictor: Predictor) -> Iterator[tuple[str, Quantity]]:
     """Every named state with what is read in it, then what is read in time."""
-    for name, state in predictor.circuit.states.items():
+    for name, state in predictor.circuit.steady.items():
         for quantity in predictor.quantities:
             if readable(predictor.circuit, quantity, state):
                 yield name, quantity

@@ -80,7 +80,7 @@ class _Field:
 def symptoms_of(predictor: Predictor) -> Iterator[Symptoms]:
     """The symptoms of every single fault of a circuit, in the order of its components."""
     circuit, population = predictor.circuit, predictor.population
-    predictor.prepare(circuit.states.values())
+    predictor.prepare(circuit.steady.values())
     field = _field(predictor)
     words = _words(predictor)
     oil = Played(predictor).seen(OilSeen())

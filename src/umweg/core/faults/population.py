@@ -16,6 +16,7 @@ from umweg.core.solve.steady import Cases
 
 SEVERITIES = tuple(k / 7 for k in range(1, 8))
 PAIR_SEVERITIES = (2 / 7, 4 / 7, 6 / 7)
+HEALTHY = "healthy"
 HEALTHY_PRIOR = 0.07
 """Share of complaints that turn out to be no hydraulic fault at all (operator, interlock)."""
 PAIR_PRIOR = 0.03
@@ -48,7 +49,7 @@ class Hypothesis:
     @property
     def key(self) -> str:
         """Stable name: ``healthy``, ``component:mode`` or two of them joined by ``+``."""
-        return "+".join(f.key for f in self.faults) or "healthy"
+        return "+".join(f.key for f in self.faults) or HEALTHY
 
 
 def faults_of(network: Network) -> tuple[Fault, ...]:
@@ -109,6 +110,11 @@ class Population:
     def count(self) -> int:
         """Number of candidates C."""
         return len(self.hypothesis)
+
+    @property
+    def paired(self) -> bool:
+        """Whether there are machines with two faults among them."""
+        return bool((self.severity[:, 1] > 0.0).any())
 
     @cached_property
     def members(self) -> tuple[Indices, ...]:

@@ -179,6 +179,7 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
     oil: nx.Graph[str] = nx.Graph()
     tanks: set[str] = set()
     barred: nx.Graph[str] = nx.Graph()
+    onward: nx.DiGraph[str] = nx.DiGraph()
     pumps = []
     for part in parts:
         kind = kinds[part.type]
@@ -191,7 +192,9 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
         barred.add_nodes_from(nets)
         if kind.makes_flow:
             pumps.append(part)
-        elif not kind.one_way and not any(p.boundary for p in kind.ports) and len(nets) == 2:
+        elif kind.one_way and len(nets) == 2:
+            onward.add_edge(*nets)
+        elif not any(p.boundary for p in kind.ports) and len(nets) == 2:
             nx.add_path(barred, nets)
     if not tanks:
         return [Problem("no_tank", "circuit", "has no tank", "add a reservoir")]
@@ -199,16 +202,20 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
         if not any(nx.has_path(oil, net, t) for t in tanks):
             problems.append(Problem("no_way", f"net {net}", "has no way to tank"))
     inlets = {p.connections[kinds[p.type].ports[0].name] for p in parts if kinds[p.type].relieves}
+    onward.add_edges_from((a, b) for edge in barred.edges for a, b in (edge, edge[::-1]))
+    onward.add_nodes_from(barred.nodes)
     for pump in pumps:
         outlet = pump.connections[kinds[pump.type].ports[1].name]
         reach = nx.node_connected_component(barred, outlet)
-        if not kinds[pump.type].limits_itself and not reach & inlets:
+        # A relief behind a check that opens away from the pump bounds it as well.
+        bounded = {outlet, *nx.descendants(onward, outlet)}
+        if not kinds[pump.type].limits_itself and not bounded & inlets:
             problems.append(
                 Problem(
                     "no_relief",
                     f"component {pump.id}, port outlet",
                     "no relief valve bounds the pressure of this pump",
-                    "add a relief on the outlet, before any check",
+                    "add a relief on the outlet, or behind a check that opens away from it",
                 )
             )
         others = [
@@ -348,6 +355,10 @@ def _specification_problems(
     problems = []
     if spec.state not in circuit.states:
         problems.append(Problem("no_state", where, f"there is no state “{spec.state}”"))
+    elif circuit.states[spec.state].passing and spec.quantity not in get_args(TimedKind):
+        problems.append(
+            Problem("passing", where, f"“{spec.state}” stands only for a moment: read it in time")
+        )
     places: Set[str] = {p.id for p in circuit.test_points}
     if spec.quantity in ("speed_mm_s", "speed_rpm", "drift_mm_min"):
         places = {f.id for f in circuit.functions}

@@ -41,15 +41,16 @@ class Suspects:
 
     @cached_property
     def slope_count(self) -> int:
-        """How many unknowns a prediction has slopes to: machine, conditions, and severities."""
-        return len(unknowns_of(self.network).keys) + CONDITIONS + SEVERITIES
+        """How many unknowns a prediction has slopes to: machine, timings, conditions, severities."""
+        own = len(unknowns_of(self.network).keys) + len(self.circuit.timings)
+        return own + CONDITIONS + SEVERITIES
 
 
 @dataclass(frozen=True)
 class Shown:
     """One quantity in one state, for each of C candidates, on its comparison scale.
 
-    ``mean (C,)``, ``slope (U + 4, C)`` per standard deviation of each unknown, ``known (C,)``
+    ``mean (C,)``, ``slope (U + T + 4, C)`` per standard deviation of each unknown, ``known (C,)``
     False where the solver found no solution.
     """
 

@@ -20,8 +20,11 @@ GAMMA = 1.0 - 1.0 / math.sqrt(2.0)
 THIRD = 2.0 * (3.0 * GAMMA**2 - 2.0 * GAMMA**3 - 1.0 / 6.0)
 """Twice the coefficient of the step's own error, ``h³·x‴``."""
 RUNNING, FINISHED, FAILED = 0, 1, 2
-MOST_ITERATIONS = 20
-MOST_STEPS, MOST_PER_S = 4000, 10
+MOST_ITERATIONS, MOST_FRESH = 20, 100
+"""More where something was switched: contacts, coils and what they feed change one after another."""
+SETTLES_WITHIN = 12
+"""Iterations after which a step that swings between far ends is shortened too, and for longer."""
+MOST_STEPS, MOST_PER_S = 1500, 2
 """A machine that takes more, and more for each second, is not played to its end; rejected ones
 count."""
 FIRST_STEP_S = 1e-3
@@ -87,7 +90,7 @@ def _store(across, litres, inertia, gas, flat, stored, capacity):
 @compiled
 def _stage(
     laws, groups, program, blocks, oil, cavity, stores, across, base, part, scale, limit, memory,
-    done, rod_steps, engaged,
+    done, rod_steps, engaged, most_iterations,
 ):  # fmt: skip
     """Solve one stage, ``(S(x) − base)/part + r(x) = 0``, in place; ``done`` where it settled.
 
@@ -103,7 +106,7 @@ def _stage(
     damping, last = np.ones(width), np.full(width, np.inf)
     for b in range(width):
         done[b] = 0
-    for _ in range(MOST_ITERATIONS):
+    for turn in range(most_iterations):
         evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
         _store(across, litres, inertia, gas, blocks[1], stored, capacity)
         for r in range(order.shape[0]):
@@ -137,10 +140,11 @@ def _stage(
             if done[b] == -1:
                 continue
             # From one side of a kink to the other and back: half the way finds it.
-            if worst > 0.7 * last[b] and over == 1.0:
-                damping[b] = max(0.5 * damping[b], 0.1)
+            late = turn > SETTLES_WITHIN
+            if worst > (1.0 - 0.3 * damping[b] / over) * last[b] and (over == 1.0 or late):
+                damping[b] = max(0.5 * damping[b], 0.02 if late else 0.1)
             else:
-                damping[b] = min(2.0 * damping[b], 1.0)
+                damping[b] = min((1.5 if late else 2.0) * damping[b], 1.0)
             last[b] = worst
             part_of = 1.0 if worst < 0.02 else damping[b] / over
             for r in range(order.shape[0]):
@@ -318,13 +322,17 @@ def integrate(
                 # shafts along.
                 for i in range(unknown):
                     across[i, lane] += part[lane] * rate[i, lane]
+        most_iterations = MOST_ITERATIONS
+        for lane in range(width):
+            if lanes[lane] >= 0 and known[lane] == 0:
+                most_iterations = MOST_FRESH
         _store(held, litres, inertia, gas, flat, s0, c0)
         for i in range(unknown):
             for b in range(width):
                 base[i, b] = s0[i, b]
         _stage(
             laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
-            limit, work, done, rod_steps, engaged,
+            limit, work, done, rod_steps, engaged, most_iterations,
         )  # fmt: skip
         for lane in range(width):
             ok[lane] = done[lane]
@@ -340,7 +348,7 @@ def integrate(
             )  # fmt: skip
         _stage(
             laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
-            limit, work, done, rod_steps, engaged,
+            limit, work, done, rod_steps, engaged, most_iterations,
         )  # fmt: skip
         # The error of the step, through the factors of its last iteration.
         for r in range(unknown):

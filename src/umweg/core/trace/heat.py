@@ -16,7 +16,7 @@ class PowerBalance:
     """Power of one machine in one state [kW]."""
 
     driven_kw: float
-    """What engine and battery put in."""
+    """What engine, battery and arm put in."""
     load_kw: float
     """What the loads took; negative where they drive the machine."""
     heat_kw: float
@@ -50,7 +50,7 @@ def power_balance(network: Network, state: SolvableState, across: Array) -> Powe
         driven += sum(kw for p, kw in at_port.items() if part.connections[p] in movers)
         hydraulic = any(p.domain == "hydraulic" for p in kind.ports)
         electrical = any(p.domain == "electrical" for p in kind.ports)
-        if not kind.passive and electrical and power < 0.0:
+        if not kind.passive and (electrical or kind.by_hand) and power < 0.0:
             driven -= power
         elif not hydraulic and not electrical and len(kind.ports) == 1:
             load += power

@@ -359,6 +359,10 @@ def behaviour_states(
                     loads={function_id: load},
                 )
             )
+    if not states:
+        label = f"{function.label} {function.moves[move].label}"
+        moves = {function_id: move}
+        states.append(MachineState(label=label, engine="rated", oil_c=oil_c, moves=moves))
     states.append(
         MachineState(
             label=f"{function.label} held", engine="idle", oil_c=oil_c, loads={function_id: "held"}

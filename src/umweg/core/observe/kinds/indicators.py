@@ -72,7 +72,7 @@ class IndicatorLook(Observed):
     @classmethod
     def sights(cls, circuit: Circuit) -> Iterable[tuple[str, "Tripped", Sequence[MachineState]]]:
         """Every indicator in every named state."""
-        for name, state in circuit.states.items():
+        for name, state in circuit.steady.items():
             for quantity in quantities_of(circuit):
                 if quantity.kind == "filter_drop_bar":
                     yield name, Tripped(quantity.place, state), ()
@@ -83,8 +83,9 @@ class IndicatorLook(Observed):
         circuit = asking.circuit
         running = [
             (name, state)
-            for name, state in circuit.states.items()
-            if state.engine == "rated" and state.oil_c >= WARM_C and not state.interventions
+            for name, state in circuit.steady.items()
+            if ((state.engine == "rated" and state.oil_c >= WARM_C) or not circuit.prime_movers)
+            and not state.interventions
         ]
         for quantity in quantities_of(circuit):
             if quantity.kind != "filter_drop_bar" or not running:

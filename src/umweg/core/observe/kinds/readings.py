@@ -76,8 +76,13 @@ class Reading(Observed):
 
     def check(self, suspects: Suspects) -> None:
         """Its place, unit and state are those of this machine."""
-        measured(suspects.circuit, self)
-        suspects.network.state(resolve_state(suspects.circuit, self.state))
+        quantity, _ = measured(suspects.circuit, self)
+        state = resolve_state(suspects.circuit, self.state)
+        if state.passing and not quantity.timed:
+            raise ObservationError(
+                f"“{state.label}” stands only for a moment: only what is read in time counts there"
+            )
+        suspects.network.state(state)
 
     def words(self, circuit: Circuit) -> str:
         """Place, values and state."""

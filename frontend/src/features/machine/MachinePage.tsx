@@ -1,0 +1,287 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, type Draft, type Finding, type PartType } from "../../api/client";
+import { useTypes } from "../../api/queries";
+import { Schematic } from "../../schematic/Schematic";
+import { Frame } from "../../ui/Frame";
+import { Button, Failure, Notice } from "../../ui/primitives";
+import { EXAMPLE, insertLine, lineFor, lineStart, typesMatching } from "./listing";
+
+const NOBODY: Map<string, number> = new Map();
+const ASK_AGAIN_MS = 500;
+const TYPING_MS = 250;
+const STORE = "umweg-listing-1";
+
+/** What was typed, a quarter of a second after the last key. */
+function useSettled(text: string): string {
+  const [settled, setSettled] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(text), TYPING_MS);
+    return () => clearTimeout(timer);
+  }, [text]);
+  return settled;
+}
+
+function Findings({ findings, onLine }: { findings: Finding[]; onLine: (line: number) => void }) {
+  if (!findings.length) return null;
+  return (
+    <ul aria-label="To mend" className="max-h-48 overflow-auto border-line border-t bg-card">
+      {findings.map((f) => (
+        <li key={`${f.where}${f.message}`} className="border-line border-b px-3 py-1.5 text-sm">
+          {f.line ? (
+            <button
+              type="button"
+              className="min-h-11 w-full text-left"
+              onClick={() => onLine(f.line ?? 1)}
+            >
+              <b className="text-stop">Line {f.line}</b> {f.message}
+              {f.hint && <span className="text-soft"> — {f.hint}</span>}
+            </button>
+          ) : (
+            <p className="py-2">
+              <b className="text-stop">{f.where}</b> {f.message}
+              {f.hint && <span className="text-soft"> — {f.hint}</span>}
+            </p>
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function AddPart({ types, onAdd }: { types: PartType[]; onAdd: (type: PartType) => void }) {
+  const [wanted, setWanted] = useState("");
+  const found = wanted.trim() ? typesMatching(types, wanted).slice(0, 8) : [];
+  return (
+    <div className="relative">
+      <input
+        aria-label="Add a part"
+        placeholder="Add a part: type what it is or does"
+        className="min-h-11 w-full rounded-md border border-ink/40 bg-card px-3"
+        value={wanted}
+        onChange={(e) => setWanted(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && found[0]) {
+            onAdd(found[0]);
+            setWanted("");
+          }
+          if (e.key === "Escape") setWanted("");
+        }}
+      />
+      {found.length > 0 && (
+        <ul
+          aria-label="Types"
+          className="absolute inset-x-0 z-20 max-h-96 overflow-auto rounded-md border border-ink/40 bg-card shadow-lg"
+        >
+          {found.map((type) => (
+            <li key={type.name}>
+              <button
+                type="button"
+                className="min-h-11 w-full px-3 py-1.5 text-left hover:bg-way hover:text-white"
+                onClick={() => {
+                  onAdd(type);
+                  setWanted("");
+                }}
+              >
+                <b>{type.label}</b> <span className="text-sm">{type.summary}</span>
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}
+
+function Drafted({ draft }: { draft: Draft }) {
+  if (draft.pending) return <p className="p-3">Every command is tried on the machine …</p>;
+  if (draft.trouble) return <Notice tone="stop">{draft.trouble}</Notice>;
+  return (
+    <div className="grid gap-1.5 text-sm">
+      <ul className="list-disc pl-5">
+        {draft.notes.map((note) => (
+          <li key={note}>{note}</li>
+        ))}
+      </ul>
+      {draft.functions.map((f) => (
+        <p key={f.id}>
+          <b>{f.label}</b>: {f.moves.map((m) => m.label).join(", ")}
+        </p>
+      ))}
+      <p className="text-soft">
+        {draft.states.length} states, {draft.points.length} test points. Typical values stand where
+        none was typed: every verdict is as wide as that.
+      </p>
+    </div>
+  );
+}
+
+function SaveMachine({ listing }: { listing: string }) {
+  const [card, setCard] = useState({ name: "", owner: "", serial: "", hours: "" });
+  const [error, setError] = useState<Error | null>(null);
+  const [saving, setSaving] = useState(false);
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const hours = Number(card.hours || "0");
+  const fine = card.name.trim() && card.serial.trim() && Number.isFinite(hours) && hours >= 0;
+  const save = async () => {
+    setSaving(true);
+    try {
+      await api.addMachine({
+        name: card.name.trim(),
+        owner: card.owner.trim(),
+        serial: card.serial.trim(),
+        hours,
+        recent_work: "",
+        listing,
+      });
+      localStorage.removeItem(STORE);
+      await queries.invalidateQueries({ queryKey: ["workshop"] });
+      navigate("/");
+    } catch (failure) {
+      setError(failure as Error);
+      setSaving(false);
+    }
+  };
+  const field = (key: keyof typeof card, label: string) => (
+    <input
+      aria-label={label}
+      placeholder={label}
+      className="min-h-11 min-w-0 rounded-md border border-ink/40 bg-card px-3"
+      maxLength={100}
+      value={card[key]}
+      onChange={(e) => setCard({ ...card, [key]: e.target.value })}
+    />
+  );
+  return (
+    <div className="grid gap-2">
+      <div className="grid grid-cols-2 gap-2">
+        {field("name", "Machine")}
+        {field("owner", "Owner")}
+        {field("serial", "Serial number")}
+        {field("hours", "Hours")}
+      </div>
+      <Button look="main" disabled={!fine || saving} onClick={() => void save()}>
+        Save the machine
+      </Button>
+      {error && <Failure error={error} />}
+    </div>
+  );
+}
+
+/** A machine from its paper schematic: typed line by line, checked and drawn while one types. */
+export function MachinePage() {
+  const [text, setText] = useState(() => localStorage.getItem(STORE) ?? "");
+  const [wanted, setWanted] = useState<string | null>(null);
+  const [selected, setSelected] = useState<string | null>(null);
+  const area = useRef<HTMLTextAreaElement>(null);
+  const types = useTypes();
+  const settled = useSettled(text);
+  const checked = useQuery({
+    queryKey: ["listing", settled],
+    queryFn: () => api.checkListing(settled),
+    enabled: settled.trim().length > 0,
+    placeholderData: (previous) => previous,
+    gcTime: 0,
+  });
+  const draft = useQuery({
+    queryKey: ["draft", wanted],
+    queryFn: () => api.draftListing(wanted ?? ""),
+    enabled: wanted !== null && wanted === text,
+    refetchInterval: (query) => (query.state.data?.pending ? ASK_AGAIN_MS : false),
+  });
+  const drawn = useDeferredValue(checked.data?.schematic ?? null);
+  const findings = text.trim() ? (checked.data?.findings ?? []) : [];
+  const current = settled === text && !checked.isFetching;
+  const sound = current && text.trim() !== "" && findings.length === 0;
+
+  const change = (next: string) => {
+    setText(next);
+    // What somebody typed is not lost with the page.
+    localStorage.setItem(STORE, next);
+  };
+  const toLine = (line: number) => {
+    const at = lineStart(text, line);
+    area.current?.focus();
+    area.current?.setSelectionRange(at, lineStart(text, line + 1) - 1);
+  };
+  const add = (type: PartType) => {
+    const at = area.current?.selectionStart ?? text.length;
+    const made = insertLine(text, at, lineFor(type, text));
+    change(made.text);
+    requestAnimationFrame(() => {
+      area.current?.focus();
+      area.current?.setSelectionRange(made.from, made.to);
+    });
+  };
+
+  return (
+    <Frame title="New machine" subtitle="Type what is there and what is joined">
+      <main className="grid min-h-0 flex-1 grid-cols-[minmax(24rem,1fr)_1.2fr]">
+        <section aria-label="List" className="flex min-h-0 flex-col border-ink border-r-2">
+          <div className="p-2">
+            <AddPart types={types.data ?? []} onAdd={add} />
+          </div>
+          <textarea
+            ref={area}
+            aria-label="Parts and joins"
+            spellCheck={false}
+            wrap="off"
+            className="min-h-0 flex-1 resize-none border-line border-t bg-card p-3 font-mono text-sm leading-6"
+            placeholder="Begin with the tank, go along the oil."
+            maxLength={200_000}
+            value={text}
+            onChange={(e) => change(e.target.value)}
+          />
+          <Findings findings={findings} onLine={toLine} />
+          {checked.error && <Failure error={checked.error} />}
+        </section>
+        <section aria-label="Machine" className="flex min-h-0 flex-col">
+          <div className="min-h-0 flex-1">
+            {drawn ? (
+              <Schematic
+                schematic={drawn}
+                solved={undefined}
+                suspicion={NOBODY}
+                target={null}
+                selected={selected}
+                onSelect={setSelected}
+              />
+            ) : (
+              <div className="grid gap-3 p-6">
+                <p>
+                  One line a part: its name, its type, then where each port is joined. Ports that
+                  name the same net are joined. The map draws itself.
+                </p>
+                <Button className="justify-self-start" onClick={() => change(EXAMPLE)}>
+                  Begin with an example
+                </Button>
+              </div>
+            )}
+          </div>
+          <div className="grid gap-2 border-ink border-t-2 bg-card p-3">
+            {!sound && text.trim() !== "" && (
+              <p className="text-sm">
+                {current
+                  ? `${findings.length} ${findings.length === 1 ? "thing" : "things"} to mend first.`
+                  : "Checking …"}
+              </p>
+            )}
+            {wanted === text && draft.data ? (
+              <>
+                <Drafted draft={draft.data} />
+                {!draft.data.pending && !draft.data.trouble && <SaveMachine listing={text} />}
+              </>
+            ) : (
+              <Button look="main" disabled={!sound} onClick={() => setWanted(text)}>
+                Find its functions and states
+              </Button>
+            )}
+            {draft.error && <Failure error={draft.error} />}
+          </div>
+        </section>
+      </main>
+    </Frame>
+  );
+}

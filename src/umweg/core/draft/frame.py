@@ -1,0 +1,311 @@
+"""What follows from a circuit's parts by itself: its functions, their loads, its usual states, points.
+
+Nothing is guessed from names: every command is given to the solved machine, and what moves is its
+function. What is drafted is meant to be looked at and corrected, not believed.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from umweg.core.circuit.document import Circuit, Component, MachineState
+from umweg.core.components import component_type
+from umweg.core.components.base import ComponentType, Port
+from umweg.core.network.network import Network
+from umweg.core.solve.steady import Cases, SteadySolver
+
+MOVES_MM_S, MOVES_RPM = 2.0, 5.0
+"""Slower is no move."""
+LIGHT, HEAVY = 0.05, 0.5
+"""Loads that are drafted, as shares of what the relief's pressure could push."""
+USUAL_BAR = 150.0
+"""Where nothing limits the pressure."""
+SHAFTS = ("rotation", "translation")
+
+
+@dataclass(frozen=True)
+class Drafted:
+    """A circuit with what could be added to it, and what was added or left out, in words."""
+
+    circuit: Circuit
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _Actuator:
+    part: Component
+    port: Port
+    load: Component | None
+    strength: float
+    """Force [N] or torque [Nm] at the highest pressure."""
+
+
+@dataclass(frozen=True)
+class _Call:
+    """One command at one end of its range."""
+
+    name: str
+    value: float
+
+
+def draft(circuit: Circuit) -> Drafted:
+    """Add functions, states and test points where the circuit has none.
+
+    Raises
+    ------
+    CircuitError : its parts and joins do not make a circuit.
+    """
+    notes: list[str] = []
+    if not circuit.test_points:
+        points = _points(circuit)
+        circuit = _with(circuit, test_points=points)
+        notes.append(f"{len(points)} test points drafted: where pumps and valves are joined")
+    if not circuit.functions:
+        functions = _functions(circuit)
+        circuit = _with(circuit, functions=functions)
+        moves = sum(len(f["moves"]) for f in functions)
+        notes.append(f"{len(functions)} functions with {moves} moves found by trying every command")
+        still = sorted(
+            {a.part.id for a in _actuators(circuit)} - {str(f["actuator"]) for f in functions}
+        )
+        notes += [f"no single command moves “{part}”: give its function by hand" for part in still]
+    if not circuit.states:
+        states, refused = _states(circuit)
+        circuit = _with(circuit, states=states)
+        notes.append(f"{len(states)} states drafted")
+        notes += [f"“{label}” has no steady state and was left out" for label in refused]
+    return Drafted(circuit, tuple(notes))
+
+
+def _with(circuit: Circuit, **parts: Any) -> Circuit:
+    return Circuit.model_validate(circuit.model_dump(mode="json", exclude_unset=True) | parts)
+
+
+def _kind(part: Component) -> type[ComponentType]:
+    return component_type(part.type)
+
+
+def _actuators(circuit: Circuit) -> Iterator[_Actuator]:
+    """Parts that oil moves: one end of oil, one of motion that no pump turns."""
+    highest = _highest_bar(circuit)
+    movers = {m.id for m in circuit.prime_movers}
+    for part in circuit.components:
+        kind = _kind(part)
+        if kind.makes_flow or not any(p.domain == "hydraulic" for p in kind.ports):
+            continue
+        for port in kind.ports:
+            net = part.connections.get(port.name, "")
+            if port.domain not in SHAFTS or net in movers:
+                continue
+            load = _load_at(circuit, net)
+            strength = _strength(part, highest)
+            if load is not None and strength > 0.0:
+                yield _Actuator(part, port, load, strength)
+
+
+def _load_at(circuit: Circuit, net: str) -> Component | None:
+    for part in circuit.components:
+        kind = _kind(part)
+        if len(kind.ports) == 1 and kind.commands and net in part.connections.values():
+            return part
+    return None
+
+
+def _highest_bar(circuit: Circuit) -> float:
+    limits = [
+        float(_parameters(part).get("set_bar", 0.0))
+        for part in circuit.components
+        if _kind(part).relieves or _kind(part).limits_itself
+    ]
+    return min((bar for bar in limits if bar > 0.0), default=USUAL_BAR)
+
+
+def _parameters(part: Component) -> dict[str, float]:
+    return dict(_kind(part).Parameters.model_validate(part.parameters).model_dump())
+
+
+def _strength(part: Component, bar: float) -> float:
+    values = _parameters(part)
+    if "bore_mm" in values:
+        return 0.1 * bar * 0.25 * np.pi * values["bore_mm"] ** 2
+    if "displacement_cm3" in values:
+        return bar * values["displacement_cm3"] / (20.0 * np.pi)
+    return 0.0
+
+
+def _calls(circuit: Circuit) -> list[_Call]:
+    """Every command that somebody at the machine gives, at each end of its range."""
+    found = []
+    for part in circuit.components:
+        kind = _kind(part)
+        if len(kind.ports) == 1 and kind.ports[0].domain in SHAFTS:
+            continue
+        for command in kind.commands:
+            if command.name in kind.in_time or command.name in (kind.emptied_by, kind.drawn_by):
+                continue
+            if any(lever == command.name and lever in part.connections for lever in kind.levers):
+                continue  # what a linkage moves is commanded at the linkage
+            ends = {command.low, min(command.high, 1.0)} - {command.default}
+            found += [_Call(f"{part.id}.{command.name}", value) for value in sorted(ends)]
+    return found
+
+
+def _functions(circuit: Circuit) -> list[dict[str, Any]]:
+    """Functions by trying: which command moves which actuator, and which way."""
+    calls, actuators = _calls(circuit), list(_actuators(circuit))
+    if not actuators:
+        return []
+    solver = SteadySolver(Network(circuit))
+    light = {
+        f"{a.load.id}.{name}": LIGHT * a.strength
+        for a in actuators
+        if a.load is not None
+        for name in _load_names(a)[:1]
+    }
+    speeds = _speeds(solver, [light, *(light | {c.name: c.value} for c in calls)], actuators)
+    found = []
+    for column, actuator in enumerate(actuators):
+        least = MOVES_MM_S if actuator.port.domain == "translation" else MOVES_RPM
+        rest = speeds[0, column]
+        moves = {}
+        for call, speed in zip(calls, speeds[1:, column], strict=True):
+            if not np.isfinite(speed) or abs(speed) < least or abs(speed - rest) < least:
+                continue
+            way = 1 if speed > 0.0 else -1
+            name = _move_name(actuator, way)
+            if name in moves:
+                name = f"{name}_{call.name.split('.')[0]}"[:60]
+            moves[name] = {
+                "label": name.replace("_", " "),
+                "commands": {call.name: call.value},
+                "direction": way,
+            }
+        if moves:
+            found.append(_function(actuator, moves))
+    return found
+
+
+def _move_name(actuator: _Actuator, way: int) -> str:
+    if actuator.port.domain == "translation":
+        return "out" if way > 0 else "in"
+    return "forward" if way > 0 else "back"
+
+
+def _speeds(
+    solver: SteadySolver, settings: Sequence[dict[str, float]], actuators: Sequence[_Actuator]
+) -> np.ndarray[Any, Any]:
+    """(S, A) speed of each actuator with each set of commands; not a number where nothing settles."""
+    network = solver.network
+    states = [network.state(MachineState(label="tried", settings=s)) for s in settings]
+    solved = solver.solve(states, Cases.as_documented(len(states)))
+    rows = [network.net_index[a.part.connections[a.port.name]] for a in actuators]
+    return np.where(solved.converged[:, None], solved.across[rows].T, np.nan)
+
+
+def _load_names(actuator: _Actuator) -> tuple[str, str]:
+    """Names of a load's commands: what resists it, and what stops it."""
+    assert actuator.load is not None
+    names = [c.name for c in _kind(actuator.load).commands]
+    resisting = next((n for n in names if n.startswith(("resistance", "torque", "weight"))), "")
+    return resisting, "stop" if "stop" in names else ""
+
+
+def _function(actuator: _Actuator, moves: dict[str, Any]) -> dict[str, Any]:
+    resisting, stop = _load_names(actuator)
+    loads: dict[str, dict[str, float]] = {}
+    if resisting:
+        loads["free"] = {resisting: round(LIGHT * actuator.strength, 1)}
+        loads["working"] = {resisting: round(HEAVY * actuator.strength, 1)}
+        if stop:
+            loads["stalled"] = {**loads["working"], stop: 1}
+    assert actuator.load is not None
+    return {
+        "id": actuator.part.id,
+        "label": actuator.part.label,
+        "actuator": actuator.part.id,
+        "actuator_port": actuator.port.name,
+        "stroke_mm": 500 if actuator.port.domain == "translation" else 0,
+        "moves": moves,
+        "load": actuator.load.id,
+        "loads": loads,
+    }
+
+
+def _states(circuit: Circuit) -> tuple[dict[str, Any], list[str]]:
+    """The usual ones, as far as the healthy machine has a steady state in them."""
+    wanted: dict[str, dict[str, Any]] = {}
+    if circuit.prime_movers:
+        wanted["idle"] = {"label": "Idle, nothing moved", "engine": "idle", "setup_min": 1}
+        wanted["rated"] = {"label": "Rated speed, nothing moved", "setup_min": 1}
+    else:
+        wanted["rest"] = {"label": "Nothing moved", "engine": "off", "setup_min": 1}
+    words = {"free": "light", "working": "loaded", "stalled": "held against its stop"}
+    for function in circuit.functions:
+        for name, move in function.moves.items():
+            for load in function.loads or {"free": {}}:
+                wanted[f"{function.id}_{name}_{load}"[:60]] = {
+                    "label": f"{function.label} {move.label}, {words.get(load, load)}",
+                    "engine": "rated" if circuit.prime_movers else "off",
+                    "moves": {function.id: name},
+                    "loads": {function.id: load} if function.loads else {},
+                    "setup_min": 3,
+                    "cautions": ["Nobody within reach of what moves."],
+                }
+    for point in circuit.test_points:
+        if "inline_flow" in point.methods:
+            wanted[f"{point.id}_loaded"[:60]] = {
+                "label": f"{point.label} through the meter, loaded",
+                "interventions": [
+                    {
+                        "point": point.id,
+                        "kind": "inline_flow",
+                        "load_bar": round(0.7 * _highest_bar(circuit)),
+                    }
+                ],
+                "setup_min": 5,
+                "cautions": ["Load valve fully open before the engine starts."],
+            }
+    if circuit.prime_movers:
+        wanted["parked"] = {"label": "Engine off", "engine": "off", "setup_min": 1}
+    tried = _with(circuit, states=wanted)
+    solver = SteadySolver(Network(tried))
+    states = [solver.network.state(s) for s in tried.states.values()]
+    settled = solver.solve(states, Cases.as_documented(len(states))).converged
+    kept = {name: wanted[name] for name, fine in zip(wanted, settled, strict=True) if fine}
+    return kept, [wanted[n]["label"] for n, ok in zip(wanted, settled, strict=True) if not ok]
+
+
+def _points(circuit: Circuit) -> list[dict[str, Any]]:
+    """A gauge at every pump's outlet and at every work port of what moves something."""
+    places: dict[str, str] = {}
+    for part in circuit.components:
+        kind = _kind(part)
+        hydraulic = [p.name for p in kind.ports if p.domain == "hydraulic" and p.line == "working"]
+        if kind.makes_flow and len(hydraulic) > 1:
+            places.setdefault(part.connections[hydraulic[1]], f"{part.label}, outlet")
+            places.setdefault(part.connections[hydraulic[0]], f"{part.label}, inlet")
+    for actuator in _actuators(circuit):
+        for port in _kind(actuator.part).ports:
+            if port.domain == "hydraulic" and port.line == "working":
+                label = f"{actuator.part.label}, {port.name}"
+                places.setdefault(actuator.part.connections[port.name], label)
+    boundary = {
+        part.connections[p.name]
+        for part in circuit.components
+        for p in _kind(part).ports
+        if p.boundary
+    }
+    return [
+        {
+            "id": f"at_{net}"[:60],
+            "label": label,
+            "net": net,
+            "fitting": "test coupling",
+            "access_min": 5,
+            "methods": ["tee_gauge"],
+        }
+        for net, label in places.items()
+        if net not in boundary
+    ]

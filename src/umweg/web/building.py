@@ -1,0 +1,167 @@
+"""New machines: a list as it is typed, what is drafted from it, and the machine that comes of it."""
+
+import re
+from functools import cache
+
+from fastapi import APIRouter
+
+from umweg.core.circuit.document import Circuit, read_circuit
+from umweg.core.components import component_types
+from umweg.core.draft.listing import document_of as circuit_of_listing
+from umweg.core.draft.listing import read_listing
+from umweg.core.errors import FormatError, Problem
+from umweg.core.network.check import circuit_problems
+from umweg.core.observe.exhibits import NotPlayedError
+from umweg.core.observe.job import MachineCard
+from umweg.db import store as stored
+from umweg.web.circuits import functions_of, schematic_of
+from umweg.web.context import Context, ContextOf
+from umweg.web.problems import READS, WRITES
+from umweg.web.schemas import (
+    DraftView,
+    Finding,
+    Listing,
+    ListingView,
+    MachineView,
+    NewMachine,
+    ParameterView,
+    SchematicView,
+    TypeView,
+)
+from umweg.web.workshop import machine_view
+from umweg.work.asking import DRAFT, DraftFound, listing_sha256, want_draft, want_played
+from umweg.work.exhibits import document_of
+
+router = APIRouter(prefix="/api", tags=["machines"])
+
+OWN = "own_"
+"""Begins the ids of a workshop's own circuits: none is ever taken for one of the library."""
+_LINE = re.compile(r"^line (\d+)$")
+
+
+@router.get("/types", responses=READS)
+def types() -> list[TypeView]:
+    """Every type of part: what it is, its ports and its numbers."""
+    return _types()
+
+
+@cache
+def _types() -> list[TypeView]:
+    return [
+        TypeView(
+            name=name,
+            label=kind.label,
+            summary=kind.summary(),
+            ports=[*kind.port_names(), *kind.link_names()],
+            parameters=[
+                ParameterView(
+                    name=p,
+                    unit=kind.unit(p),
+                    description=field.description or "",
+                    default=float(field.default),
+                )
+                for p, field in kind.Parameters.model_fields.items()
+            ],
+        )
+        for name, kind in component_types().items()
+        if not kind.opened_port
+    ]
+
+
+@router.post("/listings/check", responses=WRITES)
+def check_listing(listing: Listing, _: ContextOf) -> ListingView:
+    """What is wrong in a list, line by line, and the map as far as it can be drawn. Nothing is kept."""
+    read = read_listing(listing.text)
+    problems = list(read.problems)
+    # The lines that can be read are drawn while the others are being mended.
+    read.problems.clear()
+    circuit: Circuit | None = None
+    try:
+        circuit = circuit_of_listing(read) if read.parts else None
+    except FormatError as error:
+        problems += error.problems
+    if circuit is not None and not problems:
+        problems += circuit_problems(circuit)
+    lines = read.lines
+    return ListingView(
+        findings=[_finding(p, lines) for p in problems],
+        parts=len(read.parts),
+        schematic=None if circuit is None else _drawn(circuit),
+    )
+
+
+def _finding(problem: Problem, lines: dict[str, int]) -> Finding:
+    named = _LINE.match(problem.where)
+    line = int(named.group(1)) if named else lines.get(problem.where.split(",")[0])
+    return Finding(line=line, where=problem.where, message=problem.message, hint=problem.hint)
+
+
+def _drawn(circuit: Circuit) -> SchematicView | None:
+    """The map, where every port is joined: a port that is not is no place to draw a line to."""
+    whole = [
+        c
+        for c in circuit.components
+        if all(p in c.connections for p in component_types()[c.type].port_names())
+    ]
+    return schematic_of(circuit.model_copy(update={"components": whole}), 0) if whole else None
+
+
+@router.post("/listings/draft", responses=WRITES)
+def draft_listing(listing: Listing, context: ContextOf) -> DraftView:
+    """Functions, states and test points drafted from a list; asked again until it is there."""
+    found = _draft_of(context, listing.text)
+    if found is None:
+        want_draft(context.queue, listing.text)
+        return DraftView(pending=True, trouble=None, notes=[], functions=[], states=[], points=[])
+    circuit = None if found.circuit is None else read_circuit(found.circuit)
+    return DraftView(
+        pending=False,
+        trouble=found.trouble,
+        notes=list(found.notes),
+        functions=[] if circuit is None else functions_of(circuit),
+        states=[] if circuit is None else [s.label for s in circuit.states.values()],
+        points=[] if circuit is None else [p.label for p in circuit.test_points],
+    )
+
+
+def _draft_of(context: Context, text: str) -> DraftFound | None:
+    try:
+        arrays = context.rankings.kept(listing_sha256(text), DRAFT)
+    except NotPlayedError:
+        return None
+    return DraftFound.model_validate_json(document_of(arrays))
+
+
+@router.post("/machines", status_code=201, responses=WRITES)
+def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
+    """A machine more. The same one sent twice is kept once."""
+    store = context.store
+    card = MachineCard(
+        name=new.name,
+        owner=new.owner,
+        serial=new.serial,
+        hours=new.hours,
+        recent_work=new.recent_work,
+    )
+    if (new.circuit_id is None) == (new.listing is None):
+        raise FormatError("a machine has either a circuit that is known or a list of its own")
+    circuit_id, sha256 = new.circuit_id, None
+    if new.listing is not None:
+        found = _draft_of(context, new.listing)
+        if found is None:
+            want_draft(context.queue, new.listing)
+            raise FormatError("the list has not been worked out yet; send it again in a moment")
+        if found.circuit is None:
+            raise FormatError(f"the list makes no working machine: {found.trouble}")
+        circuit = read_circuit(found.circuit)
+        own = circuit.model_copy(update={"id": f"{OWN}{circuit.id.removeprefix(OWN)}"[:60]})
+        revision = stored.keep_circuit(context.session, own, store.workshop_id)
+        circuit_id, sha256 = revision.circuit_id, revision.sha256
+    assert circuit_id is not None
+    machine = store.add_machine(circuit_id, card)
+    view = machine_view(machine)
+    context.session.commit()
+    context.session.close()
+    if sha256 is not None:
+        want_played(context.queue, sha256)
+    return view
