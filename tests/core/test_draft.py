@@ -13,9 +13,11 @@ from umweg.core.diagnose.play import complaint, observe
 from umweg.core.draft.frame import draft
 from umweg.core.draft.listing import document_of, read_listing, write_listing
 from umweg.core.errors import FormatError
-from umweg.core.faults.population import parse_fault
+from umweg.core.faults.population import parse_fault, unknowns_of
 from umweg.core.network.check import check_circuit, circuit_problems
+from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.kinds.readings import Reading
 from umweg.library import circuit_ids, load_circuit, load_jobs
 
 SPLITTER = """
@@ -48,6 +50,40 @@ def test_every_library_circuit_goes_through_its_list_unchanged(circuit_id: str) 
     listing = read_listing(write_listing(circuit))
     assert listing.problems == []
     assert document_of(listing, circuit) == circuit
+
+
+def test_what_is_not_typed_is_known_badly_and_what_is_typed_well() -> None:
+    circuit = splitter()
+    unknowns = unknowns_of(Network(circuit))
+    spread = dict(zip(unknowns.keys, unknowns.sigma, strict=True))
+    assert spread["relief.set_bar"] == pytest.approx(0.012 * 200, rel=0.5), "typed: as made"
+    assert spread["small.leakage_lpm_per_bar"] == pytest.approx(0.2 * 0.012), "typical"
+    assert spread["ram.friction_n"] == pytest.approx(0.25 * 900), "no narrower than parts are made"
+    guessed = document_of(read_listing(SPLITTER.replace("set_bar=200", "set_bar=~200")))
+    assert "set_bar" in guessed.component("relief").typical
+    wide = unknowns_of(Network(guessed))
+    assert dict(zip(wide.keys, wide.sigma, strict=True))["relief.set_bar"] == pytest.approx(40)
+    assert document_of(read_listing(write_listing(guessed)), guessed) == guessed
+    sure = document_of(read_listing(SPLITTER.replace("family=F21", "family=F21 untyped=known")))
+    assert all(not part.typical for part in sure.components)
+
+
+def test_guesses_claim_less() -> None:
+    """The same reading says less of a machine whose numbers nobody knows."""
+    kit = load_jobs()[0].instruments
+    reading = Reading(
+        id="r1", point="at_high", quantity="pressure_bar", state="ram_out_stalled", value=150,
+        unit="bar", instrument="gauge_400",
+    )  # fmt: skip
+    known = SPLITTER.replace("family=F21", "family=F21 untyped=known")
+    guessed = SPLITTER.replace("set_bar=200", "set_bar=~200")
+    shares = []
+    for text in (known, guessed):
+        circuit = draft(document_of(read_listing(text))).circuit
+        suspects = Diagnostician.of(circuit, kit).diagnose([reading]).suspects
+        shares.append(sum(s.share for s in suspects if s.hypothesis.key == "healthy"))
+    assert shares[0] < 0.02
+    assert shares[1] > 5 * shares[0]
 
 
 def test_a_typed_machine_works_at_once() -> None:
@@ -97,6 +133,9 @@ def test_what_a_circuit_has_already_is_kept() -> None:
         ('x cylinder "not closed A=a', "quotation mark"),
         ("lonely", "wants its type"),
         ("x=3", "begins with the name"),
+        ("x cylinder A=? B=ring rod=wedge", "port A waits for the net"),
+        ("x cylinder A=Cap B=ring rod=wedge", "“Cap” is no name for a net"),
+        ("X1 cylinder A=cap B=ring rod=wedge", "“X1” is no name for a part"),
         ("oil HVLP46 46", "oil wants its grade"),
         ("point gauge", "a point wants"),
         ("x relief_valve inlet=a inlet=b outlet=tank", "“inlet” is given twice"),
@@ -117,6 +156,11 @@ def test_every_wrong_line_is_named_not_the_first_alone() -> None:
     text = SPLITTER.replace("bore_mm=90", "bore=90").replace("set_bar=45", "set_bar=fortyfive")
     places = {p.where for p in read_listing(text).problems}
     assert len(places) == 2
+    assert len(read_listing(text).problems) == 2
+    # What can be read is drawn while the rest is being mended.
+    half = read_listing(text)
+    half.problems.clear()
+    assert document_of(half).component("ram").parameters == {"rod_mm": 50}
 
 
 def test_a_join_that_leads_nowhere_is_told_by_the_check() -> None:

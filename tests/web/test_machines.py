@@ -27,7 +27,7 @@ def draft(client: TestClient, text: str) -> Any:
 def test_a_sound_list_is_drawn_and_nothing_is_to_mend(client: TestClient) -> None:
     found = check(client, SPLITTER).json()
     assert found["findings"] == []
-    assert found["parts"] == 11
+    assert found["parts"] == 12
     assert {p["id"] for p in found["schematic"]["parts"]} >= {"ram", "relief", "valve"}
 
 
@@ -49,7 +49,12 @@ def test_what_is_wrong_has_its_line_and_the_rest_is_drawn(client: TestClient) ->
 
 def test_a_port_that_waits_for_its_net_is_told_and_left_out_of_the_map(client: TestClient) -> None:
     found = check(client, SPLITTER + "more cylinder A=? B=ring rod=wedge\n").json()
-    assert any(f["line"] == SPLITTER.count("\n") + 1 for f in found["findings"])
+    (waiting,) = found["findings"]
+    assert waiting["line"] == SPLITTER.count("\n") + 1
+    assert "waits for the net" in waiting["message"]
+    drawn = {p["id"] for p in found["schematic"]["parts"]}
+    assert "ram" in drawn
+    assert "more" not in drawn
 
 
 def test_every_type_is_listed_with_its_ports_and_numbers(client: TestClient) -> None:

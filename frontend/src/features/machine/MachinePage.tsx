@@ -1,12 +1,18 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, type Draft, type Finding, type PartType } from "../../api/client";
+import {
+  api,
+  type Draft,
+  type Finding,
+  type PartType,
+  type Schematic as SchematicData,
+} from "../../api/client";
 import { useTypes } from "../../api/queries";
 import { Schematic } from "../../schematic/Schematic";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Notice } from "../../ui/primitives";
-import { EXAMPLE, insertLine, lineFor, lineStart, typesMatching } from "./listing";
+import { EXAMPLE, insertLine, lineFor, lineStart, partAt, typesMatching } from "./listing";
 
 const NOBODY: Map<string, number> = new Map();
 const ASK_AGAIN_MS = 500;
@@ -94,6 +100,44 @@ function AddPart({ types, onAdd }: { types: PartType[]; onAdd: (type: PartType) 
   );
 }
 
+/** What the part under the cursor can be told; a tap puts it on the line with its typical value. */
+function PartHelp({
+  part,
+  onGive,
+}: {
+  part: { type: PartType; given: Set<string> };
+  onGive: (name: string, value: number) => void;
+}) {
+  const open = part.type.parameters.filter((p) => !part.given.has(p.name));
+  return (
+    <section
+      aria-label="This part"
+      className="max-h-44 overflow-auto border-line border-t px-3 py-2 text-sm"
+    >
+      <p>
+        <b>{part.type.label}.</b> {part.type.summary}
+      </p>
+      <div className="mt-1.5 flex flex-wrap gap-1.5">
+        {open.map((p) => (
+          <button
+            key={p.name}
+            type="button"
+            title={p.description}
+            className="min-h-11 rounded border border-line bg-card px-2 text-left text-xs leading-tight"
+            onClick={() => onGive(p.name, p.default)}
+          >
+            <b>{p.name}</b>
+            <br />
+            <span className="text-soft">
+              {p.default} {p.unit === "1" ? "" : p.unit} if not typed
+            </span>
+          </button>
+        ))}
+      </div>
+    </section>
+  );
+}
+
 function Drafted({ draft }: { draft: Draft }) {
   if (draft.pending) return <p className="p-3">Every command is tried on the machine …</p>;
   if (draft.trouble) return <Notice tone="stop">{draft.trouble}</Notice>;
@@ -110,8 +154,8 @@ function Drafted({ draft }: { draft: Draft }) {
         </p>
       ))}
       <p className="text-soft">
-        {draft.states.length} states, {draft.points.length} test points. Typical values stand where
-        none was typed: every verdict is as wide as that.
+        {draft.states.length} states, {draft.points.length} test points. A number that is not typed,
+        or has ~ before it, is taken as known to a fifth only; what the gauges say narrows it.
       </p>
     </div>
   );
@@ -175,6 +219,7 @@ export function MachinePage() {
   const [text, setText] = useState(() => localStorage.getItem(STORE) ?? "");
   const [wanted, setWanted] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
+  const [cursor, setCursor] = useState(0);
   const area = useRef<HTMLTextAreaElement>(null);
   const types = useTypes();
   const settled = useSettled(text);
@@ -191,7 +236,11 @@ export function MachinePage() {
     enabled: wanted !== null && wanted === text,
     refetchInterval: (query) => (query.state.data?.pending ? ASK_AGAIN_MS : false),
   });
-  const drawn = useDeferredValue(checked.data?.schematic ?? null);
+  // While a line is being typed that cannot be read, what was drawn last stays.
+  const last = useRef<SchematicData | null>(null);
+  if (checked.data?.schematic) last.current = checked.data.schematic;
+  if (!text.trim()) last.current = null;
+  const drawn = useDeferredValue(last.current);
   const findings = text.trim() ? (checked.data?.findings ?? []) : [];
   const current = settled === text && !checked.isFetching;
   const sound = current && text.trim() !== "" && findings.length === 0;
@@ -201,24 +250,30 @@ export function MachinePage() {
     // What somebody typed is not lost with the page.
     localStorage.setItem(STORE, next);
   };
-  const toLine = (line: number) => {
-    const at = lineStart(text, line);
+  const select = (from: number, to: number) => {
     area.current?.focus();
-    area.current?.setSelectionRange(at, lineStart(text, line + 1) - 1);
+    area.current?.setSelectionRange(from, to);
+    setCursor(from);
+  };
+  const toLine = (line: number) => select(lineStart(text, line), lineStart(text, line + 1) - 1);
+  const part = partAt(text, cursor, types.data ?? []);
+  const give = (name: string, value: number) => {
+    if (!part) return;
+    const said = ` ${name}=`;
+    change(`${text.slice(0, part.end)}${said}${value}${text.slice(part.end)}`);
+    const from = part.end + said.length;
+    requestAnimationFrame(() => select(from, from + String(value).length));
   };
   const add = (type: PartType) => {
     const at = area.current?.selectionStart ?? text.length;
     const made = insertLine(text, at, lineFor(type, text));
     change(made.text);
-    requestAnimationFrame(() => {
-      area.current?.focus();
-      area.current?.setSelectionRange(made.from, made.to);
-    });
+    requestAnimationFrame(() => select(made.from, made.to));
   };
 
   return (
     <Frame title="New machine" subtitle="Type what is there and what is joined">
-      <main className="grid min-h-0 flex-1 grid-cols-[minmax(24rem,1fr)_1.2fr]">
+      <main className="grid min-h-0 flex-1 grid-cols-[minmax(30rem,1.15fr)_1fr]">
         <section aria-label="List" className="flex min-h-0 flex-col border-ink border-r-2">
           <div className="p-2">
             <AddPart types={types.data ?? []} onAdd={add} />
@@ -228,16 +283,20 @@ export function MachinePage() {
             aria-label="Parts and joins"
             spellCheck={false}
             wrap="off"
-            className="min-h-0 flex-1 resize-none border-line border-t bg-card p-3 font-mono text-sm leading-6"
+            className="min-h-0 flex-1 resize-none border-line border-t bg-card p-3 font-mono text-[13px] leading-6"
             placeholder="Begin with the tank, go along the oil."
             maxLength={200_000}
             value={text}
             onChange={(e) => change(e.target.value)}
+            onSelect={(e) => setCursor(e.currentTarget.selectionStart)}
+            onKeyUp={(e) => setCursor(e.currentTarget.selectionStart)}
+            onClick={(e) => setCursor(e.currentTarget.selectionStart)}
           />
+          {part && <PartHelp part={part} onGive={give} />}
           <Findings findings={findings} onLine={toLine} />
           {checked.error && <Failure error={checked.error} />}
         </section>
-        <section aria-label="Machine" className="flex min-h-0 flex-col">
+        <section aria-label="Map and machine" className="flex min-h-0 flex-col">
           <div className="min-h-0 flex-1">
             {drawn ? (
               <Schematic

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { PartType } from "../../api/client";
-import { insertLine, lineFor, lineStart, typesMatching } from "./listing";
+import { insertLine, lineFor, lineStart, partAt, typesMatching } from "./listing";
 
 const type = (name: string, label: string, summary = "", ports: string[] = []): PartType => ({
   name,
@@ -37,6 +37,17 @@ describe("the list's lines", () => {
   it("begins an empty list, and adds after a last line that is ended", () => {
     expect(insertLine("", 0, "c z P=?").text).toBe("c z P=?\n");
     expect(insertLine("a x\n", 4, "c z P=?").text).toBe("a x\nc z P=?\n");
+  });
+});
+
+describe("the part under the cursor", () => {
+  it("is known by its type, with what it was told already", () => {
+    const text = "tank reservoir tank=t\nram cylinder A=a bore_mm=90  # the big one\n";
+    const found = partAt(text, text.indexOf("ram") + 2, [CYLINDER, RELIEF]);
+    expect(found?.type.name).toBe("cylinder");
+    expect([...(found?.given ?? [])]).toEqual(["A", "bore_mm"]);
+    expect(text.slice(0, found?.end).endsWith("bore_mm=90")).toBe(true);
+    expect(partAt(text, 3, [CYLINDER, RELIEF])).toBeNull();
   });
 });
 

@@ -51,6 +51,22 @@ export function insertLine(
   return { text: made, from, to: open < 0 ? from : from + 1 };
 }
 
+/** The type of the line the cursor is in, and which of its numbers stand there already. */
+export function partAt(
+  text: string,
+  cursor: number,
+  types: PartType[],
+): { type: PartType; given: Set<string>; end: number } | null {
+  const from = text.lastIndexOf("\n", cursor - 1) + 1;
+  const next = text.indexOf("\n", cursor);
+  const end = next < 0 ? text.length : next;
+  const line = text.slice(from, end).split("#")[0] ?? "";
+  const type = types.find((t) => t.name === line.trim().split(/\s+/)[1]);
+  if (!type) return null;
+  const given = new Set([...line.matchAll(/([\w.]+)=/g)].map((found) => found[1] ?? ""));
+  return { type, given, end: from + line.trimEnd().length };
+}
+
 /** Types whose name, label or summary has every word that was typed, the best first. */
 export function typesMatching(types: PartType[], wanted: string): PartType[] {
   const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);

@@ -95,6 +95,11 @@ class Component(Document):
     ratings: dict[str, float] = Field(default_factory=dict, description="port to bar")
     service: Service = Service()
     fault_weight: float = Field(default=1.0, ge=0, description="times the type's own base rate")
+    typical: list[str] = Field(
+        default_factory=list,
+        max_length=60,
+        description="parameters nobody has measured or read from a sheet: known to a fifth only",
+    )
 
 
 class Move(Document):

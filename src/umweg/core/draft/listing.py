@@ -8,6 +8,10 @@ One line a thing, words with blanks in quotes, ``#`` begins a comment::
     pump fixed_pump "Pump" inlet=tank_out outlet=p shaft=engine displacement_cm3=16
     point gauge "Gauge at the pump" net=p methods=tee_gauge
 
+A number with ``~`` before it is a guess, and one that is not typed is the type's typical value: both
+are known to a fifth only, and the diagnosis is as wide as that (``machine … untyped=known`` says that
+the typical values are the machine's own).
+
 A part's line names the part, its type and its label; then, in any order, where each port is joined
 (``port=net``), parameters (``name=number``), what a port bears (``max.port=bar``), and where it is and
 what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``serviceable=``,
@@ -15,6 +19,7 @@ what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``ser
 """
 
 import difflib
+import re
 import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -28,6 +33,11 @@ from umweg.core.errors import FormatError, Problem
 
 OWN_WORDS = ("label", "at", "access", "replace", "cost", "serviceable", "weight", "adjust")
 MOST_LINES = 5000
+OPEN = "?"
+"""A port that is not joined yet."""
+_NAME = re.compile(r"^[a-z][a-z0-9_]{0,59}$")
+GUESS = "~"
+"""Before a number: a guess; alone: the type's typical value, known no better."""
 _SERVICE: Mapping[str, str] = {
     "access": "access_min",
     "replace": "replace_min",
@@ -70,6 +80,8 @@ class Listing:
     engines: list[dict[str, Any]] = field(default_factory=list)
     parts: list[dict[str, Any]] = field(default_factory=list)
     points: list[dict[str, Any]] = field(default_factory=list)
+    untyped_is_typical: bool = True
+    """A number that is not typed is the type's typical one, and known as badly as that."""
     lines: dict[str, int] = field(default_factory=dict)
     """Line of each part and point by ``component ID`` or ``test point ID``."""
     problems: list[Problem] = field(default_factory=list)
@@ -127,7 +139,11 @@ def _read_machine(line: _Line, listing: Listing) -> None:
     named = line.take("id")
     if named:
         listing.head["id"] = named
-    line.nothing_left(("kind", "family", "id"))
+    untyped = line.take("untyped", "typical")
+    if untyped not in ("typical", "known"):
+        line.wrong(f"untyped is typical or known, not “{untyped}”")
+    listing.untyped_is_typical = untyped != "known"
+    line.nothing_left(("kind", "family", "id", "untyped"))
 
 
 def _read_oil(line: _Line, listing: Listing) -> None:
@@ -200,6 +216,9 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
     if name in seen:
         line.wrong(f"there is a part “{name}” already")
     seen.add(name)
+    if not _NAME.match(name):
+        line.wrong(f"“{name}” is no name for a part", "small letters, digits and _")
+        return
     if type_name not in component_types():
         line.wrong(f"there is no type “{type_name}”", _meant(type_name, tuple(component_types())))
         return
@@ -215,9 +234,12 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
         "ratings": {},
     }
     service: dict[str, Any] = {}
+    guessed: dict[str, bool] = {}
     for word, kept_as in _SERVICE.items():
         if word in line.given:
-            service[kept_as] = line.number_of(word, line.take(word))
+            number = line.number_of(word, line.take(word))
+            if number is not None:
+                service[kept_as] = number
     if "serviceable" in line.given:
         service["serviceable"] = line.take("serviceable") in ("yes", "1", "true")
     if "adjust" in line.given:
@@ -227,16 +249,35 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
     for key in list(line.given):
         value = line.given[key]
         if key in ports:
-            part["connections"][key] = line.take(key)
+            net = line.take(key)
+            if net == OPEN:
+                line.wrong(f"port {key} waits for the net it is joined to")
+            elif not _NAME.match(net):
+                line.wrong(f"“{net}” is no name for a net", "small letters, digits and _")
+            else:
+                part["connections"][key] = net
         elif key in kind.Parameters.model_fields:
-            part["parameters"][key] = line.number_of(key, line.take(key))
+            text = line.take(key)
+            number = None if text == GUESS else line.number_of(key, text.removeprefix(GUESS))
+            if number is not None:
+                part["parameters"][key] = number
+            guessed[key] = text.startswith(GUESS)
         elif key.startswith("max.") and key[4:] in ports:
-            part["ratings"][key[4:]] = line.number_of(key, line.take(key))
+            bar = line.number_of(key, line.take(key))
+            if bar is not None:
+                part["ratings"][key[4:]] = bar
         else:
             known = (*ports, *kind.Parameters.model_fields, *OWN_WORDS)
             line.wrong(f"{type_name} has no “{key}” (={value})", _meant(key, known))
     if service:
         part["service"] = service
+    typical = [
+        name
+        for name in kind.Parameters.model_fields
+        if kind.tolerance(name) > 0.0 and guessed.get(name, listing.untyped_is_typical)
+    ]
+    if typical:
+        part["typical"] = typical
     listing.parts.append(part)
     listing.lines[f"component {name}"] = line.number
 
@@ -323,7 +364,7 @@ def write_listing(circuit: Circuit) -> str:
     lines = [
         _words("machine", circuit.name)
         + _given({"kind": circuit.machine_kind, "family": ",".join(circuit.family)})
-        + f" id={circuit.id}",
+        + f" id={circuit.id} untyped=known",
         _words("oil", fluid.grade)
         + f" {_number(fluid.viscosity_40_c_mm2_s)} {_number(fluid.viscosity_100_c_mm2_s)}"
         + _given(
@@ -341,7 +382,11 @@ def write_listing(circuit: Circuit) -> str:
     lines.append("")
     for part in circuit.components:
         given = dict(part.connections)
-        given |= {name: _number(value) for name, value in part.parameters.items()}
+        given |= {
+            name: (GUESS if name in part.typical else "") + _number(value)
+            for name, value in part.parameters.items()
+        }
+        given |= {name: GUESS for name in part.typical if name not in part.parameters}
         given |= {f"max.{port}": _number(bar) for port, bar in part.ratings.items()}
         if part.location:
             given["at"] = part.location
@@ -397,5 +442,5 @@ def _given(values: Mapping[str, str]) -> str:
 
 
 def _quoted(text: str) -> str:
-    plain = text and all(c.isalnum() or c in "_-.,:/+" for c in text)
+    plain = text and all(c.isalnum() or c in "_-.,:/+~" for c in text)
     return text if plain else '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'

@@ -107,6 +107,11 @@ def _component_problems(component: Component, kind: type[ComponentType] | None) 
                     f"in {unit}" if unit else "not a parameter of this type",
                 )
             )
+    problems += [
+        Problem("parameter", f"{where}, typical", f"“{name}” is no parameter of this type")
+        for name in component.typical
+        if name not in kind.Parameters.model_fields
+    ]
     adjuster = component.service.adjuster
     if adjuster is not None and adjuster.parameter not in kind.adjustable:
         problems.append(

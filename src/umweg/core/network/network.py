@@ -138,6 +138,15 @@ def _frame_of(part: Component) -> str | None:
     return None
 
 
+TYPICAL_SPREAD = 0.2
+"""Relative spread (1 σ) of a number that nobody has measured or read from a sheet."""
+
+
+def _spread(kind: type[ComponentType], part: Component, name: str) -> float:
+    known = kind.tolerance(name)
+    return max(known, TYPICAL_SPREAD) if name in part.typical else known
+
+
 class Network:
     """A circuit document compiled to index arrays.
 
@@ -218,7 +227,7 @@ class Network:
                             name,
                             len(parameters),
                             float(values[name] if is_parameter else commands[name]),
-                            kind.tolerance(name) if is_parameter else 0.0,
+                            _spread(kind, part, name) if is_parameter else 0.0,
                             kind.unit(name) if is_parameter else "1",
                         )
                     )

@@ -1,0 +1,131 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
+import { MemoryRouter, Route, Routes } from "react-router";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { MachinePage } from "./machine/MachinePage";
+
+const TYPES = [
+  {
+    name: "cylinder",
+    label: "Cylinder",
+    summary: "Double-acting.",
+    ports: ["A", "B"],
+    parameters: [{ name: "bore_mm", unit: "mm", description: "piston", default: 80 }],
+  },
+];
+const SOUND = { findings: [], parts: 1, schematic: null };
+const DRAFT = {
+  pending: false,
+  trouble: null,
+  notes: ["9 states drafted"],
+  functions: [{ id: "ram", label: "Ram", moves: [{ id: "out", label: "out" }] }],
+  states: ["Idle"],
+  points: ["Gauge"],
+};
+
+/** A server that notes what it is sent. */
+function serve(answers: Record<string, unknown>) {
+  const sent: [string, unknown][] = [];
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const path = new URL(request.url).pathname;
+    const body = request.method === "POST" ? await request.clone().json() : null;
+    sent.push([path, body]);
+    const found = answers[path];
+    const answer = typeof found === "function" ? found(body) : found;
+    return new Response(JSON.stringify(answer), {
+      status: path === "/api/machines" ? 201 : 200,
+      headers: { "content-type": "application/json" },
+    });
+  });
+  return sent;
+}
+
+function show() {
+  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  render(
+    <QueryClientProvider client={queries}>
+      <MemoryRouter initialEntries={["/machines/new"]}>
+        <Routes>
+          <Route path="/" element={<p>All jobs</p>} />
+          <Route path="/machines/new" element={<MachinePage />} />
+        </Routes>
+      </MemoryRouter>
+    </QueryClientProvider>,
+  );
+  return screen.getByLabelText<HTMLTextAreaElement>("Parts and joins");
+}
+
+describe("a new machine", () => {
+  beforeEach(() => localStorage.clear());
+  afterEach(() => {
+    cleanup();
+    vi.unstubAllGlobals();
+  });
+
+  it("names what is wrong by its line and lets nothing be worked out before it is mended", async () => {
+    const wrong = { line: 2, where: "line 2", message: "no such type", hint: "did you mean x?" };
+    serve({
+      "/api/types": TYPES,
+      "/api/listings/check": { ...SOUND, findings: [wrong] },
+    });
+    const list = show();
+    fireEvent.change(list, { target: { value: "a cylinder\nb cylindr\n" } });
+    const found = await screen.findByRole("button", { name: /Line 2 no such type/ });
+    expect(screen.getByRole("button", { name: "Find its functions and states" })).toHaveProperty(
+      "disabled",
+      true,
+    );
+    fireEvent.click(found);
+    expect(list.value.slice(list.selectionStart, list.selectionEnd)).toBe("b cylindr");
+  });
+
+  it("adds a part by a few letters, and a number of the part under the cursor", async () => {
+    serve({ "/api/types": TYPES, "/api/listings/check": SOUND });
+    const list = show();
+    fireEvent.change(screen.getByLabelText("Add a part"), { target: { value: "cyl" } });
+    fireEvent.click(await screen.findByRole("button", { name: /Cylinder/ }));
+    expect(list.value).toBe("cylinder cylinder A=? B=?\n");
+    const help = await screen.findByRole("region", { name: "This part" });
+    fireEvent.click(within(help).getByRole("button", { name: /bore_mm/ }));
+    expect(list.value).toBe("cylinder cylinder A=? B=? bore_mm=80\n");
+  });
+
+  it("keeps what was typed when the page is closed", () => {
+    serve({ "/api/types": TYPES, "/api/listings/check": SOUND });
+    fireEvent.change(show(), { target: { value: "tank reservoir" } });
+    cleanup();
+    expect(show().value).toBe("tank reservoir");
+  });
+
+  it("asks until the draft is there, then saves the machine with its list", async () => {
+    let asked = 0;
+    const sent = serve({
+      "/api/types": TYPES,
+      "/api/listings/check": SOUND,
+      "/api/listings/draft": () => {
+        asked += 1;
+        return asked > 1 ? DRAFT : { ...DRAFT, pending: true, notes: [] };
+      },
+      "/api/machines": { id: 7 },
+    });
+    fireEvent.change(show(), { target: { value: "ram cylinder A=a B=b" } });
+    const find = screen.getByRole("button", { name: "Find its functions and states" });
+    await waitFor(() => expect(find).toHaveProperty("disabled", false));
+    fireEvent.click(find);
+    await screen.findByText("9 states drafted", undefined, { timeout: 4000 });
+    expect(asked).toBeGreaterThan(1);
+    const save = screen.getByRole("button", { name: "Save the machine" });
+    expect(save).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("Machine"), { target: { value: "Splitter" } });
+    fireEvent.change(screen.getByLabelText("Serial number"), { target: { value: "S-1" } });
+    fireEvent.click(save);
+    await screen.findByText("All jobs");
+    const [, body] = sent.find(([path]) => path === "/api/machines") ?? [];
+    expect(body).toMatchObject({
+      name: "Splitter",
+      serial: "S-1",
+      listing: "ram cylinder A=a B=b",
+    });
+    expect(localStorage.getItem("umweg-listing-1")).toBeNull();
+  });
+});
