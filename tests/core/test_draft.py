@@ -97,7 +97,7 @@ def test_a_typed_machine_works_at_once() -> None:
     assert ram.loads["working"]["resistance_n"] == pytest.approx(0.5 * 20 * np.pi / 4 * 90**2, 1e-4)
     assert {"idle", "rated", "ram_out_stalled", "parked"} <= set(circuit.states)
     assert any(p.net == "high" for p in circuit.test_points)
-    assert any("functions" in note for note in drafted.notes)
+    assert any("function" in note for note in drafted.notes)
 
 
 def test_a_fault_of_a_typed_machine_is_isolated() -> None:

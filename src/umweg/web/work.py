@@ -20,6 +20,8 @@ RevisionId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 TITLES = {
     "work_out": "Working out the next step",
     "play": "Playing a circuit",
+    "play_in_time": "Playing a circuit in time",
+    "draft_listing": "Drafting a machine from its list",
     "grow_tree": "Working out the way on",
 }
 

@@ -112,7 +112,10 @@ def want_draft(queue: Queue, text: str) -> None:
 
 def want_played(queue: Queue, sha256: str) -> None:
     """Have a circuit played, so that whatever is observed on it finds its exhibits."""
-    queue.put("play", PLAYS, f"play/{sha256}/{model_version()}", sha256=sha256)
+    name = f"{sha256}/{model_version()}"
+    queue.put("play", PLAYS, f"play/{name}", sha256=sha256)
+    # What takes longest and is asked for last waits until every circuit has been played at rest.
+    queue.put("play_in_time", PLAYS, f"play_in_time/{name}", priority=-1, sha256=sha256)
 
 
 def summary_of(diagnosis: DiagnosisView) -> dict[str, Any]:

@@ -44,15 +44,20 @@ class Queue:
         """Give the connections back."""
         self._app.close()
 
-    def put(self, task: str, queue: str, name: str, **arguments: Any) -> None:
+    def put(self, task: str, queue: str, name: str, *, priority: int = 0, **arguments: Any) -> None:
         """Ask for a piece of work, unless the same is waiting already.
 
         Parameters
         ----------
         name : what is the same work: one of that name waits at most
+        priority : the higher is taken first
         """
         deferrer = self._app.configure_task(
-            f"{NAMESPACE}:{task}", queue=queue, queueing_lock=name, allow_unknown=True
+            f"{NAMESPACE}:{task}",
+            queue=queue,
+            queueing_lock=name,
+            priority=priority,
+            allow_unknown=True,
         )
         try:
             deferrer.defer(**arguments)

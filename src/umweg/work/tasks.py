@@ -263,10 +263,20 @@ def play(context: JobContext, sha256: str) -> None:
 
     What is kept already is not played again, so a piece of work that was killed goes on.
     """
+    _play(context, sha256, in_time=False)
+
+
+@piece("play_in_time")
+def play_in_time(context: JobContext, sha256: str) -> None:
+    """Play what is read in time on a circuit; the same holds for it."""
+    _play(context, sha256, in_time=True)
+
+
+def _play(context: JobContext, sha256: str, in_time: bool) -> None:
     bench, model = _bench(context), model_version()
     predictor = bench.doctors.predictor(sha256, lambda: bench.circuit(sha256))
-    parts = list(_parts(predictor))
-    title = f"Playing {predictor.circuit.name}"
+    parts = [p for p in _parts(predictor) if p.in_time == in_time]
+    title = f"Playing {predictor.circuit.name}{' in time' if in_time else ''}"
     for done, part in enumerate(parts):
         if context.should_abort():
             raise JobAborted
@@ -294,6 +304,7 @@ class Part:
 
     mark: str
     make: Callable[[], Mapping[str, bytes]]
+    in_time: bool = False
 
 
 def map_name(state_id: str) -> str:
@@ -350,7 +361,7 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
     for name, named in circuit.steady.items():
         yield Part(f"done/state/{name}", partial(state, name, named))
     for quantity in timed_quantities(circuit):
-        yield Part(f"done/timing/{quantity.place}", partial(in_time, quantity))
+        yield Part(f"done/timing/{quantity.place}", partial(in_time, quantity), in_time=True)
     for mark in shares:
         if mark in own:
             yield Part(mark, partial(sights, shares[mark]))

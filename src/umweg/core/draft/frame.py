@@ -61,12 +61,13 @@ def draft(circuit: Circuit) -> Drafted:
     if not circuit.test_points:
         points = _points(circuit)
         circuit = _with(circuit, test_points=points)
-        notes.append(f"{len(points)} test points drafted: where pumps and valves are joined")
+        notes.append(f"{_so_many(len(points), 'test point')} drafted at pumps and actuators")
     if not circuit.functions:
         functions = _functions(circuit)
         circuit = _with(circuit, functions=functions)
         moves = sum(len(f["moves"]) for f in functions)
-        notes.append(f"{len(functions)} functions with {moves} moves found by trying every command")
+        counted = f"{_so_many(len(functions), 'function')} with {_so_many(moves, 'move')}"
+        notes.append(f"{counted} found by trying every command")
         still = sorted(
             {a.part.id for a in _actuators(circuit)} - {str(f["actuator"]) for f in functions}
         )
@@ -74,9 +75,13 @@ def draft(circuit: Circuit) -> Drafted:
     if not circuit.states:
         states, refused = _states(circuit)
         circuit = _with(circuit, states=states)
-        notes.append(f"{len(states)} states drafted")
+        notes.append(f"{_so_many(len(states), 'state')} drafted")
         notes += [f"“{label}” has no steady state and was left out" for label in refused]
     return Drafted(circuit, tuple(notes))
+
+
+def _so_many(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
 
 
 def _with(circuit: Circuit, **parts: Any) -> Circuit:
