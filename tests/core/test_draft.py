@@ -39,6 +39,46 @@ wedge  mechanical_load    rod=wedge
 filter return_filter      inlet=return outlet=tank   # the last one
 """
 
+BEACH_CLEANER = """
+machine "Beach cleaner lift BC4" kind="beach cleaner, lift with two remotes" family=F21
+oil HVLP46 46 7.9
+engine engine "Engine" idle=900 rated=2000 max=2200
+tank   reservoir          tank=tank suction=tank_out
+drive  drive_coupling     driver=engine driven=shaft
+pump   fixed_pump         inlet=tank_out outlet=p shaft=shaft displacement_cm3=14
+relief relief_valve       inlet=p outlet=return set_bar=175
+lift   directional_valve  "Lift section" P=p T=mid A=lift_a B=lift_b centre_k=20 lever=lift_rod
+remote directional_valve  "Remote section" P=mid T=return A=r_a B=r_b centre_k=20 lever=remote_rod
+lift_lever lever_linkage  spool=lift_rod
+remote_lever lever_linkage spool=remote_rod
+lock   pilot_check_valve  inlet=lift_a outlet=lift_cap pilot=lift_b
+ram    cylinder           A=lift_cap B=lift_b rod=arm bore_mm=70 rod_mm=40
+arm    mechanical_load    rod=arm
+left   quick_coupling     inlet=r_a outlet=m_a
+right  quick_coupling     inlet=r_b outlet=m_b
+rake   hydraulic_motor    A=m_a B=m_b shaft=rake displacement_cm3=80
+load   rotary_load        shaft=rake
+filter return_filter      inlet=return outlet=tank
+"""
+COMPACTOR = """
+machine "Landfill compactor LC9" kind="landfill compactor, closed loop" family=F9
+oil HVLP46 46 7.9
+engine engine "Engine" idle=900 rated=2000 max=2200
+tank    reservoir         tank=tank suction=tank_out
+drive   drive_coupling    driver=engine driven=shaft
+charge  fixed_pump "Charge pump" inlet=tank_out outlet=charge_line shaft=shaft displacement_cm3=26
+charge_relief relief_valve inlet=charge_line outlet=case set_bar=24 override_bar_per_lpm=0.05
+pump    servo_pump        A=a B=b control=charge_line case=case shaft=shaft displacement_cm3=90
+check_a check_valve       inlet=charge_line outlet=a k=40
+check_b check_valve       inlet=charge_line outlet=b k=40
+shock_a relief_valve      inlet=a outlet=b set_bar=400
+shock_b relief_valve      inlet=b outlet=a set_bar=400
+motor   hydraulic_motor   A=a B=b shaft=drum displacement_cm3=110
+drum    rotary_load       shaft=drum
+cooler  cooler            inlet=case outlet=cooled
+filter  return_filter     inlet=cooled outlet=tank
+"""
+
 
 def splitter() -> Circuit:
     return draft(document_of(read_listing(SPLITTER))).circuit
@@ -100,21 +140,32 @@ def test_a_typed_machine_works_at_once() -> None:
     assert any("function" in note for note in drafted.notes)
 
 
-def test_a_fault_of_a_typed_machine_is_isolated() -> None:
-    circuit = splitter()
+@pytest.mark.parametrize(
+    ("text", "hidden", "moves"),
+    [
+        (SPLITTER, "relief:set_low=0.7", 2),
+        (BEACH_CLEANER, "left:not_home=0.9", 4),
+        (BEACH_CLEANER, "ram:piston_bypass=0.9", 4),
+        (COMPACTOR, "charge_relief:set_low=0.7", 2),
+    ],
+    ids=["splitter", "beach cleaner, remote", "beach cleaner, lift", "compactor"],
+)
+def test_a_fault_of_a_typed_machine_is_isolated(text: str, hidden: str, moves: int) -> None:
+    circuit = draft(document_of(read_listing(text))).circuit
+    assert sum(len(f.moves) for f in circuit.functions) == moves
     doctor = Diagnostician.of(circuit, load_jobs()[0].instruments)
-    fault, severity = parse_fault(doctor.predictor.network, "relief:set_low=0.7")
+    fault, severity = parse_fault(doctor.predictor.network, hidden)
     machine = HiddenMachine(
         circuit, [(fault, severity)], np.random.default_rng(5), doctor.predictor.solver
     )
     seen = complaint(machine)
-    for number in range(8):
+    for number in range(10):
         diagnosis = doctor.diagnose(seen)
-        if diagnosis.enough:
+        step = next((s for s in diagnosis.steps if not s.refused), None)
+        if diagnosis.enough or step is None:
             break
-        step = next(s for s in diagnosis.steps if not s.refused)
         seen.append(observe(machine, step, f"s{number}"))
-    assert "relief:set_low" in diagnosis.suspects[0].group
+    assert fault.key in {key for s in diagnosis.suspects[:2] for key in s.group}
 
 
 def test_what_a_circuit_has_already_is_kept() -> None:

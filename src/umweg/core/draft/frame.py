@@ -22,6 +22,8 @@ LIGHT, HEAVY = 0.05, 0.5
 """Loads that are drafted, as shares of what the relief's pressure could push."""
 USUAL_BAR = 150.0
 """Where nothing limits the pressure."""
+MOST = 40.0
+"""Of a command without a natural end: strokes a minute by hand, bar that are demanded."""
 SHAFTS = ("rotation", "translation")
 
 
@@ -124,7 +126,8 @@ def _highest_bar(circuit: Circuit) -> float:
         for part in circuit.components
         if _kind(part).relieves or _kind(part).limits_itself
     ]
-    return min((bar for bar in limits if bar > 0.0), default=USUAL_BAR)
+    # The lower ones are a charge pump's, a return's, a pilot's.
+    return max((bar for bar in limits if bar > 0.0), default=USUAL_BAR)
 
 
 def _parameters(part: Component) -> dict[str, float]:
@@ -152,7 +155,7 @@ def _calls(circuit: Circuit) -> list[_Call]:
                 continue
             if any(lever == command.name and lever in part.connections for lever in kind.levers):
                 continue  # what a linkage moves is commanded at the linkage
-            ends = {command.low, min(command.high, 1.0)} - {command.default}
+            ends = {command.low, min(command.high, MOST)} - {command.default}
             found += [_Call(f"{part.id}.{command.name}", value) for value in sorted(ends)]
     return found
 
@@ -168,6 +171,7 @@ def _functions(circuit: Circuit) -> list[dict[str, Any]]:
         for a in actuators
         if a.load is not None
         for name in _load_names(a)[:1]
+        if name
     }
     speeds = _speeds(solver, [light, *(light | {c.name: c.value} for c in calls)], actuators)
     found = []
@@ -213,8 +217,8 @@ def _load_names(actuator: _Actuator) -> tuple[str, str]:
     """Names of a load's commands: what resists it, and what stops it."""
     assert actuator.load is not None
     names = [c.name for c in _kind(actuator.load).commands]
-    resisting = next((n for n in names if n.startswith(("resistance", "torque", "weight"))), "")
-    return resisting, "stop" if "stop" in names else ""
+    weighing = (n for prefix in ("resistance", "weight", "force") for n in names if prefix in n)
+    return next(weighing, ""), "stop" if "stop" in names else ""
 
 
 def _function(actuator: _Actuator, moves: dict[str, Any]) -> dict[str, Any]:
