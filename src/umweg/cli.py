@@ -89,16 +89,13 @@ def draft(
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Make a circuit of a parts-and-joins list: functions, states and points are drafted."""
-    from umweg.core.draft.frame import draft as drafted_of
-    from umweg.core.draft.listing import document_of, read_listing
+    from umweg.core.draft.frame import drafted_of
 
     try:
         text = _read(Path(listing)).decode()
     except UnicodeDecodeError as error:
         raise FormatError(f"{listing} is no text") from error
-    circuit = document_of(read_listing(text), _circuit(beside) if beside else None)
-    check_circuit(circuit)
-    drafted = drafted_of(circuit)
+    drafted = drafted_of(text, _circuit(beside) if beside else None)
     check_circuit(drafted.circuit)
     written = drafted.circuit.model_dump_json(indent=1, exclude_unset=True) + "\n"
     if out:

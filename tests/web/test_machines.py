@@ -144,3 +144,35 @@ def test_an_own_machine_never_takes_the_place_of_the_librarys(
     assert made["circuit_id"] == "own_packer_truck"
     with Session(workshop) as session:
         assert store.Store.only(session).newest_revision("packer_truck").workshop_id is None
+
+
+def test_a_machine_that_is_much_the_same_keeps_what_it_does(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    known = {c["id"]: c for c in client.get("/api/circuits").json()}
+    assert "F14" in known["tail_lift"]["family"]
+    begun = client.get("/api/listings/tail_lift").json()
+    assert begun["beside"] == "tail_lift"
+    other = begun["text"].replace("displacement_cm3=2.1", "displacement_cm3=2.6")
+    assert other != begun["text"]
+    body = {"text": other, "beside": "tail_lift"}
+    assert client.post("/api/listings/draft", json=body).json()["pending"] is True
+    work_off()
+    found = client.post("/api/listings/draft", json=body).json()
+    assert [f["id"] for f in found["functions"]] == ["lift", "tilt"], "two switches a move: kept"
+    made = client.post(
+        "/api/machines", json={**CARD, "serial": "T-2", "listing": other, "beside": "tail_lift"}
+    )
+    assert made.json()["circuit_id"] == "own_tail_lift"
+    assert client.get("/api/listings/no_such").status_code == 404
+
+
+def test_what_no_longer_fits_is_drafted_anew_and_said(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    body = {"text": SPLITTER, "beside": "tail_lift"}
+    client.post("/api/listings/draft", json=body)
+    work_off()
+    found = client.post("/api/listings/draft", json=body).json()
+    assert [f["label"] for f in found["functions"]] == ["Ram"]
+    assert "drafted anew" in found["notes"][0]

@@ -77,7 +77,11 @@ export const api = {
   workshop: () => unwrap(client.GET("/api/workshop")),
   types: () => unwrap(client.GET("/api/types")),
   checkListing: (text: string) => unwrap(client.POST("/api/listings/check", { body: { text } })),
-  draftListing: (text: string) => unwrap(client.POST("/api/listings/draft", { body: { text } })),
+  draftListing: (text: string, beside: string | null) =>
+    unwrap(client.POST("/api/listings/draft", { body: { text, beside } })),
+  circuits: () => unwrap(client.GET("/api/circuits")),
+  listingOf: (id: string) =>
+    unwrap(client.GET("/api/listings/{circuit_id}", { params: { path: { circuit_id: id } } })),
   addMachine: (body: Schemas["NewMachine"]) => unwrap(client.POST("/api/machines", { body })),
   jobs: (search: string, decided: boolean | null, offset: number) =>
     unwrap(client.GET("/api/jobs", { params: { query: { search, decided, offset } } })),

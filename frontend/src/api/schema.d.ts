@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/circuits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Known Circuits
+         * @description Circuits that a list can begin with: the library's and the workshop's own.
+         */
+        get: operations["known_circuits_api_circuits_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/safe": {
         parameters: {
             query?: never;
@@ -331,6 +351,26 @@ export interface paths {
          * @description Functions, states and test points drafted from a list; asked again until it is there.
          */
         post: operations["draft_listing_api_listings_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listings/{circuit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listing Of
+         * @description The list of a circuit that is known.
+         */
+        get: operations["listing_of_api_listings__circuit_id__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -964,6 +1004,20 @@ export interface components {
             revision: number;
         };
         /**
+         * KnownCircuit
+         * @description A circuit that a list can begin with.
+         */
+        KnownCircuit: {
+            /** Family */
+            family: string[];
+            /** Id */
+            id: string;
+            /** Machine Kind */
+            machine_kind: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Leader
          * @description A suspect as it stands at one place of the tree.
          */
@@ -1009,9 +1063,11 @@ export interface components {
         };
         /**
          * Listing
-         * @description A parts-and-joins list as it is typed.
+         * @description A parts-and-joins list as it is typed, and the circuit it began with.
          */
         Listing: {
+            /** Beside */
+            beside?: string | null;
             /** Text */
             text: string;
         };
@@ -1301,6 +1357,8 @@ export interface components {
          * @description A machine of a customer: with a circuit that is known, or with a list of its own.
          */
         NewMachine: {
+            /** Beside */
+            beside?: string | null;
             /** Circuit Id */
             circuit_id?: string | null;
             /**
@@ -2100,6 +2158,62 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    known_circuits_api_circuits_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownCircuit"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
     make_safe_api_circuits__revision_id__safe_get: {
         parameters: {
             query?: never;
@@ -3265,6 +3379,64 @@ export interface operations {
             };
             /** @description The body is not JSON */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    listing_of_api_listings__circuit_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                circuit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Listing"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -66,6 +66,7 @@ describe("a new machine", () => {
     const wrong = { line: 2, where: "line 2", message: "no such type", hint: "did you mean x?" };
     serve({
       "/api/types": TYPES,
+      "/api/circuits": [],
       "/api/listings/check": { ...SOUND, findings: [wrong] },
     });
     const list = show();
@@ -80,7 +81,7 @@ describe("a new machine", () => {
   });
 
   it("adds a part by a few letters, and a number of the part under the cursor", async () => {
-    serve({ "/api/types": TYPES, "/api/listings/check": SOUND });
+    serve({ "/api/types": TYPES, "/api/circuits": [], "/api/listings/check": SOUND });
     const list = show();
     fireEvent.change(screen.getByLabelText("Add a part"), { target: { value: "cyl" } });
     fireEvent.click(await screen.findByRole("button", { name: /Cylinder/ }));
@@ -90,8 +91,25 @@ describe("a new machine", () => {
     expect(list.value).toBe("cylinder cylinder A=? B=? bore_mm=80\n");
   });
 
+  it("begins with a machine that is much the same, and says so when it is worked out", async () => {
+    localStorage.setItem("umweg-listing-1", "ram cylinder A=a B=b");
+    localStorage.setItem("umweg-listing-beside-1", "tail_lift");
+    const sent = serve({
+      "/api/types": TYPES,
+      "/api/listings/check": SOUND,
+      "/api/listings/draft": DRAFT,
+    });
+    show();
+    const find = screen.getByRole("button", { name: "Find its functions and states" });
+    await waitFor(() => expect(find).toHaveProperty("disabled", false));
+    fireEvent.click(find);
+    await screen.findByText("9 states drafted");
+    const [, body] = sent.find(([path]) => path === "/api/listings/draft") ?? [];
+    expect(body).toEqual({ text: "ram cylinder A=a B=b", beside: "tail_lift" });
+  });
+
   it("keeps what was typed when the page is closed", () => {
-    serve({ "/api/types": TYPES, "/api/listings/check": SOUND });
+    serve({ "/api/types": TYPES, "/api/circuits": [], "/api/listings/check": SOUND });
     fireEvent.change(show(), { target: { value: "tank reservoir" } });
     cleanup();
     expect(show().value).toBe("tank reservoir");
@@ -101,6 +119,7 @@ describe("a new machine", () => {
     let asked = 0;
     const sent = serve({
       "/api/types": TYPES,
+      "/api/circuits": [],
       "/api/listings/check": SOUND,
       "/api/listings/draft": () => {
         asked += 1;
@@ -126,6 +145,7 @@ describe("a new machine", () => {
       serial: "S-1",
       listing: "ram cylinder A=a B=b",
     });
+    expect(body).toMatchObject({ beside: null });
     expect(localStorage.getItem("umweg-listing-1")).toBeNull();
   });
 });

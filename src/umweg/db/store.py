@@ -225,6 +225,18 @@ class Store:
             raise ConflictError(f"there is another machine with the serial number {card.serial}")
         return there
 
+    @property
+    def circuits(self) -> Sequence[CircuitRevision]:
+        """The newest revision of every circuit of this workshop and of the library, by name."""
+        mine = or_(
+            CircuitRevision.workshop_id.is_(None), CircuitRevision.workshop_id == self.workshop_id
+        )
+        newest = (
+            select(func.max(CircuitRevision.id)).where(mine).group_by(CircuitRevision.circuit_id)
+        )
+        found = select(CircuitRevision).where(CircuitRevision.id.in_(newest))
+        return self.session.scalars(found.order_by(CircuitRevision.circuit_id)).all()
+
     def open_job(
         self,
         machine: Machine,

@@ -269,8 +269,8 @@ CALCULATIONS: dict[str, tuple[Hand, ...]] = {
     ),
     "platform_outriggers": (
         Hand("pressure_bar", "held_port", "out_lift",
-             "36 kN and four times 180 N of friction on four bores of 50 mm, and 1 bar in the hoses",
-             pressure_bar(36000 + 4 * 180, 4 * bore_cm2(50)) + 1, 2),
+             "76 kN and four times 180 N of friction on four bores of 50 mm, and 1 bar in the hoses",
+             pressure_bar(76000 + 4 * 180, 4 * bore_cm2(50)) + 1, 2),
         Hand("pressure_bar", "in_port", "in_stop",
              "110 bar and 1.2 bar for each of 3.1 L/min",
              110 + 1.2 * 3.1, 1),

@@ -2,24 +2,26 @@
 
 import re
 from functools import cache
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Path
 
 from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.components import component_types
 from umweg.core.draft.listing import document_of as circuit_of_listing
-from umweg.core.draft.listing import read_listing
+from umweg.core.draft.listing import read_listing, write_listing
 from umweg.core.errors import FormatError, Problem
 from umweg.core.network.check import circuit_problems
 from umweg.core.observe.exhibits import NotPlayedError
 from umweg.core.observe.job import MachineCard
 from umweg.db import store as stored
 from umweg.web.circuits import functions_of, schematic_of
-from umweg.web.context import Context, ContextOf
+from umweg.web.context import Context, ContextOf, StoreOf
 from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
     DraftView,
     Finding,
+    KnownCircuit,
     Listing,
     ListingView,
     MachineView,
@@ -34,6 +36,7 @@ from umweg.work.exhibits import document_of
 
 router = APIRouter(prefix="/api", tags=["machines"])
 
+CircuitId = Annotated[str, Path(max_length=60, pattern=r"^[a-z][a-z0-9_]*$")]
 OWN = "own_"
 """Begins the ids of a workshop's own circuits: none is ever taken for one of the library."""
 _LINE = re.compile(r"^line (\d+)$")
@@ -66,6 +69,27 @@ def _types() -> list[TypeView]:
         for name, kind in component_types().items()
         if not kind.opened_port
     ]
+
+
+@router.get("/circuits", responses=READS)
+def known_circuits(store: StoreOf) -> list[KnownCircuit]:
+    """Circuits that a list can begin with: the library's and the workshop's own."""
+    return [
+        KnownCircuit(
+            id=r.circuit_id,
+            name=r.document["name"],
+            machine_kind=r.document["machine_kind"],
+            family=r.document["family"],
+        )
+        for r in store.circuits
+    ]
+
+
+@router.get("/listings/{circuit_id}", responses=READS)
+def listing_of(circuit_id: CircuitId, context: ContextOf) -> Listing:
+    """The list of a circuit that is known."""
+    circuit = context.circuit(context.store.newest_revision(circuit_id))
+    return Listing(text=write_listing(circuit), beside=circuit_id)
 
 
 @router.post("/listings/check", responses=WRITES)
@@ -109,9 +133,10 @@ def _drawn(circuit: Circuit) -> SchematicView | None:
 @router.post("/listings/draft", responses=WRITES)
 def draft_listing(listing: Listing, context: ContextOf) -> DraftView:
     """Functions, states and test points drafted from a list; asked again until it is there."""
-    found = _draft_of(context, listing.text)
+    beside = _sha256_of(context, listing.beside)
+    found = _draft_of(context, listing.text, beside)
     if found is None:
-        want_draft(context.queue, listing.text)
+        want_draft(context.queue, listing.text, beside)
         return DraftView(pending=True, trouble=None, notes=[], functions=[], states=[], points=[])
     circuit = None if found.circuit is None else read_circuit(found.circuit)
     return DraftView(
@@ -124,9 +149,13 @@ def draft_listing(listing: Listing, context: ContextOf) -> DraftView:
     )
 
 
-def _draft_of(context: Context, text: str) -> DraftFound | None:
+def _sha256_of(context: Context, circuit_id: str | None) -> str | None:
+    return None if circuit_id is None else context.store.newest_revision(circuit_id).sha256
+
+
+def _draft_of(context: Context, text: str, beside: str | None) -> DraftFound | None:
     try:
-        arrays = context.rankings.kept(listing_sha256(text), DRAFT)
+        arrays = context.rankings.kept(listing_sha256(text, beside), DRAFT)
     except NotPlayedError:
         return None
     return DraftFound.model_validate_json(document_of(arrays))
@@ -147,9 +176,10 @@ def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
         raise FormatError("a machine has either a circuit that is known or a list of its own")
     circuit_id, sha256 = new.circuit_id, None
     if new.listing is not None:
-        found = _draft_of(context, new.listing)
+        beside = _sha256_of(context, new.beside)
+        found = _draft_of(context, new.listing, beside)
         if found is None:
-            want_draft(context.queue, new.listing)
+            want_draft(context.queue, new.listing, beside)
             raise FormatError("the list has not been worked out yet; send it again in a moment")
         if found.circuit is None:
             raise FormatError(f"the list makes no working machine: {found.trouble}")

@@ -70,9 +70,19 @@ LISTING = Field(max_length=200_000, pattern=r"^[^\x00]*$")
 
 
 class Listing(Model):
-    """A parts-and-joins list as it is typed."""
+    """A parts-and-joins list as it is typed, and the circuit it began with."""
 
     text: str = LISTING
+    beside: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
+
+
+class KnownCircuit(Model):
+    """A circuit that a list can begin with."""
+
+    id: str
+    name: str
+    machine_kind: str
+    family: list[str]
 
 
 class Finding(Model):
@@ -132,6 +142,7 @@ class NewMachine(Model):
     recent_work: str = Field(default="", max_length=2000, pattern=r"^[^\x00]*$")
     circuit_id: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
     listing: str | None = Field(default=None, max_length=200_000, pattern=r"^[^\x00]*$")
+    beside: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
 
 
 class NewJob(Model):

@@ -100,14 +100,20 @@ class DraftFound(View):
 DRAFT = "draft"
 
 
-def listing_sha256(text: str) -> str:
+def listing_sha256(text: str, beside: str | None) -> str:
     """Under what the draft of a list is kept."""
-    return hashlib.sha256(text.encode()).hexdigest()
+    return hashlib.sha256(f"{beside}\n{text}".encode()).hexdigest()
 
 
-def want_draft(queue: Queue, text: str) -> None:
-    """Have a circuit drafted from a list: its functions and states are found by trying."""
-    queue.put("draft_listing", ANSWERS, f"draft/{listing_sha256(text)}", text=text)
+def want_draft(queue: Queue, text: str, beside: str | None) -> None:
+    """Have a circuit drafted from a list: its functions and states are found by trying.
+
+    Parameters
+    ----------
+    beside : hash of the circuit it began with, whose functions and states are kept where they fit
+    """
+    name = f"draft/{listing_sha256(text, beside)}"
+    queue.put("draft_listing", ANSWERS, name, text=text, beside=beside)
 
 
 def want_played(queue: Queue, sha256: str) -> None:

@@ -21,9 +21,7 @@ from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView
 from umweg.core.diagnose.tree import tree_of
-from umweg.core.draft.frame import draft
-from umweg.core.draft.listing import document_of as document_of_listing
-from umweg.core.draft.listing import read_listing
+from umweg.core.draft.frame import drafted_of
 from umweg.core.errors import FormatError, SolveError, UmwegError
 from umweg.core.network.check import check_circuit
 from umweg.core.observe.exhibits import Played, Sight, Suspects, shown_name, unpacked_shown
@@ -235,13 +233,11 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
 
 
 @piece("draft_listing")
-def draft_listing(context: JobContext, text: str) -> None:
+def draft_listing(context: JobContext, text: str, beside: str | None) -> None:
     """Draft a circuit from a list and keep it: what its parts do is found by solving them."""
-    bench, sha256 = _bench(context), listing_sha256(text)
+    bench, sha256 = _bench(context), listing_sha256(text, beside)
     try:
-        circuit = document_of_listing(read_listing(text))
-        check_circuit(circuit)
-        drafted = draft(circuit)
+        drafted = drafted_of(text, None if beside is None else bench.circuit(beside))
         check_circuit(drafted.circuit)
         document = drafted.circuit.model_dump_json(exclude_unset=True)
         found = DraftFound(circuit=document, notes=drafted.notes, trouble=None)

@@ -11,13 +11,14 @@ import {
 import { useTypes } from "../../api/queries";
 import { Schematic } from "../../schematic/Schematic";
 import { Frame } from "../../ui/Frame";
-import { Button, Failure, Notice } from "../../ui/primitives";
+import { Button, Failure, Notice, Select } from "../../ui/primitives";
 import { EXAMPLE, insertLine, lineFor, lineStart, partAt, typesMatching } from "./listing";
 
 const NOBODY: Map<string, number> = new Map();
 const ASK_AGAIN_MS = 500;
 const TYPING_MS = 250;
 const STORE = "umweg-listing-1";
+const BESIDE = "umweg-listing-beside-1";
 
 /** What was typed, a quarter of a second after the last key. */
 function useSettled(text: string): string {
@@ -161,7 +162,44 @@ function Drafted({ draft }: { draft: Draft }) {
   );
 }
 
-function SaveMachine({ listing }: { listing: string }) {
+/** An empty page: with an example, or with the list of a machine that is much the same. */
+function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => void }) {
+  const circuits = useQuery({ queryKey: ["circuits"], queryFn: api.circuits });
+  const [error, setError] = useState<Error | null>(null);
+  const begin = async (id: string) => {
+    try {
+      onBegin((await api.listingOf(id)).text, id);
+    } catch (failure) {
+      setError(failure as Error);
+    }
+  };
+  return (
+    <div className="grid gap-4 p-6">
+      <p>
+        One line a part: its name, its type, then where each port is joined. Ports that name the
+        same net are joined. The map draws itself.
+      </p>
+      <Button className="justify-self-start" onClick={() => onBegin(EXAMPLE, null)}>
+        Begin with an example
+      </Button>
+      <div className="max-w-md">
+        <p className="mb-1.5">Or with a machine that is much the same, and change what differs:</p>
+        <Select
+          label="Begin with a machine"
+          value=""
+          onChange={(id) => void begin(id)}
+          options={(circuits.data ?? []).map((c) => ({
+            value: c.id,
+            label: `${c.name} (${c.family.join(", ")})`,
+          }))}
+        />
+      </div>
+      {(circuits.error ?? error) && <Failure error={(circuits.error ?? error) as Error} />}
+    </div>
+  );
+}
+
+function SaveMachine({ listing, beside }: { listing: string; beside: string | null }) {
   const [card, setCard] = useState({ name: "", owner: "", serial: "", hours: "" });
   const [error, setError] = useState<Error | null>(null);
   const [saving, setSaving] = useState(false);
@@ -179,8 +217,10 @@ function SaveMachine({ listing }: { listing: string }) {
         hours,
         recent_work: "",
         listing,
+        beside,
       });
       localStorage.removeItem(STORE);
+      localStorage.removeItem(BESIDE);
       await queries.invalidateQueries({ queryKey: ["workshop"] });
       navigate("/");
     } catch (failure) {
@@ -217,6 +257,8 @@ function SaveMachine({ listing }: { listing: string }) {
 /** A machine from its paper schematic: typed line by line, checked and drawn while one types. */
 export function MachinePage() {
   const [text, setText] = useState(() => localStorage.getItem(STORE) ?? "");
+  // The circuit it began with: what that does is kept as long as it fits.
+  const [beside, setBeside] = useState(() => localStorage.getItem(BESIDE));
   const [wanted, setWanted] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
   const [cursor, setCursor] = useState(0);
@@ -231,8 +273,8 @@ export function MachinePage() {
     gcTime: 0,
   });
   const draft = useQuery({
-    queryKey: ["draft", wanted],
-    queryFn: () => api.draftListing(wanted ?? ""),
+    queryKey: ["draft", wanted, beside],
+    queryFn: () => api.draftListing(wanted ?? "", beside),
     enabled: wanted !== null && wanted === text,
     refetchInterval: (query) => (query.state.data?.pending ? ASK_AGAIN_MS : false),
   });
@@ -249,6 +291,12 @@ export function MachinePage() {
     setText(next);
     // What somebody typed is not lost with the page.
     localStorage.setItem(STORE, next);
+  };
+  const begin = (list: string, from: string | null) => {
+    change(list);
+    setBeside(from);
+    if (from) localStorage.setItem(BESIDE, from);
+    else localStorage.removeItem(BESIDE);
   };
   const select = (from: number, to: number) => {
     area.current?.focus();
@@ -308,15 +356,7 @@ export function MachinePage() {
                 onSelect={setSelected}
               />
             ) : (
-              <div className="grid gap-3 p-6">
-                <p>
-                  One line a part: its name, its type, then where each port is joined. Ports that
-                  name the same net are joined. The map draws itself.
-                </p>
-                <Button className="justify-self-start" onClick={() => change(EXAMPLE)}>
-                  Begin with an example
-                </Button>
-              </div>
+              <Begin onBegin={begin} />
             )}
           </div>
           <div className="grid gap-2 border-ink border-t-2 bg-card p-3">
@@ -330,7 +370,9 @@ export function MachinePage() {
             {wanted === text && draft.data ? (
               <>
                 <Drafted draft={draft.data} />
-                {!draft.data.pending && !draft.data.trouble && <SaveMachine listing={text} />}
+                {!draft.data.pending && !draft.data.trouble && (
+                  <SaveMachine listing={text} beside={beside} />
+                )}
               </>
             ) : (
               <Button look="main" disabled={!sound} onClick={() => setWanted(text)}>

@@ -154,19 +154,32 @@ class Planner:
         place = timing.point if timing is not None else quantity.place
         if place is None or (timing is None and quantity.kind != "pressure_bar"):
             return None, None
-        row = self.predictor.network.net_index[self.circuit.test_point(place).net]
+        net = self.circuit.test_point(place).net
+        row = self.predictor.network.net_index[net]
         passed = [state]
         if timing is not None:
             passed = [self.circuit.states[p.state] for p in timing.phases]
-        tables = [self.predictor[s] for s in passed]
-        pressure = np.max([t.solution.across[row][self.live] for t in tables], axis=0)
+        tables = [self.predictor[s] for s in passed if not s.passing]
+        pressure = np.max([t.solution.across[row][self.live] for t in tables], axis=0, initial=-1.0)
         if quantity.kind == "peak_bar":
             pressure = np.maximum(pressure, self.predictor.timed(quantity).mean[self.live])
         # A gauge must not break because the belief is wrong.
-        healthy = max(float(t.healthy[row]) for t in tables)
+        healthy = max((float(t.healthy[row]) for t in tables), default=0.0)
         highest = max(highest_bar(pressure, self._live_weight), healthy)
-        lowest = min(float(t.solution.across[row][self.live].min()) for t in tables)
+        if any(s.passing for s in passed):
+            # What stands there for a moment is not solved: as much as the parts there may bear.
+            highest = max(highest, self._rated_bar(net))
+        lowest = min((float(t.solution.across[row][self.live].min()) for t in tables), default=0.0)
         return gauge_for(self.instruments, highest, lowest), highest
+
+    def _rated_bar(self, net: str) -> float:
+        rated = [
+            bar
+            for part in self.circuit.components
+            for port, bar in part.ratings.items()
+            if part.connections[port] == net
+        ]
+        return min(rated, default=0.0)
 
     def _live_posterior(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """(L,) mean and variance of what each live candidate would show."""

@@ -140,12 +140,14 @@ class AtRest:
     def weighing(self) -> list[Function]:
         """Functions whose load keeps a line under pressure."""
         live = [i for _, i in self.oil_nets if self.table.healthy[i] > HOLDS_ABOVE_BAR]
-        return [
+        found = [
             f
             for f in self.circuit.functions
             if f.id in self.pressing
             and any(self.lets_go(self.pressing[f.id][1], row) for row in live)
         ]
+        # One load that two functions move, by engine and by hand, is set down once.
+        return list({f.load or f.id: f for f in reversed(found)}.values())[::-1]
 
     def held_by(self, net: str) -> list[Component]:
         """Parts between this line and one that holds far less."""

@@ -13,6 +13,8 @@ import numpy as np
 from umweg.core.circuit.document import Circuit, Component, MachineState
 from umweg.core.components import component_type
 from umweg.core.components.base import ComponentType, Port
+from umweg.core.draft.listing import document_of, read_listing
+from umweg.core.network.check import check_circuit, circuit_problems
 from umweg.core.network.network import Network
 from umweg.core.solve.steady import Cases, SteadySolver
 
@@ -50,6 +52,27 @@ class _Call:
 
     name: str
     value: float
+
+
+def drafted_of(text: str, beside: Circuit | None = None) -> Drafted:
+    """What a list says, with what the circuit beside it still says of it, the rest drafted.
+
+    Raises
+    ------
+    FormatError, CircuitError : the list does not make a circuit.
+    """
+    listing = read_listing(text)
+    if beside is not None:
+        circuit = document_of(listing, beside)
+        if not circuit_problems(circuit):
+            return draft(circuit)
+    circuit = document_of(listing)
+    check_circuit(circuit)
+    drafted = draft(circuit)
+    if beside is None:
+        return drafted
+    lost = f"what “{beside.name}” does fits this list no more: drafted anew"
+    return Drafted(drafted.circuit, (lost, *drafted.notes))
 
 
 def draft(circuit: Circuit) -> Drafted:

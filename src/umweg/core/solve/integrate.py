@@ -27,6 +27,8 @@ SETTLES_WITHIN = 12
 MOST_STEPS, MOST_PER_S = 1500, 2
 """A machine that takes more, and more for each second, is not played to its end; rejected ones
 count."""
+SHOWN_WITHIN = 5.0
+"""How many times a step's error the curve between its ends may be off, beside a hundredth of it."""
 FIRST_STEP_S = 1e-3
 SHORTEST_STEP_S = 1e-7
 FINEST_S = 2e-3
@@ -259,6 +261,9 @@ def integrate(
     held_stores = litres, inertia, gas
     work = residual, values, stored, capacity
     most = MOST_STEPS + int(MOST_PER_S * until[-1])
+    row_of = np.zeros(unknown, dtype=np.intp)
+    for r in range(unknown):
+        row_of[order[r]] = r
     head, busy = 0, 0
     next_sample = np.zeros(width, dtype=np.intp)
     for lane in range(width):
@@ -389,6 +394,17 @@ def integrate(
                 for r in range(unknown):
                     error = max(error, abs(residual[r, lane]) / scale[r])
                 good = math.isfinite(error)
+            if good and known[lane] == 1:
+                # What is shown between the ends of a step has to pass where its first stage stood.
+                for r in range(kept.shape[0]):
+                    i = kept[r]
+                    if i >= unknown or capacity[i, lane] <= 0.0 or c0[i, lane] <= 0.0:
+                        continue
+                    x0, x1 = held[i, lane], across[i, lane]
+                    m0 = k0[i, lane] / c0[i, lane]
+                    m1 = (stored[i, lane] - base[i, lane]) / part[lane] / capacity[i, lane]
+                    off = abs(_between(GAMMA, h, x0, x1, m0, m1) - first[i, lane])
+                    error = max(error, off / (SHOWN_WITHIN * scale[row_of[i]] + 0.01 * abs(x1)))
             if not good or (error > 1.0 and h > FINEST_S):
                 factor_of = 0.25 if not good else max(0.2, 0.9 * error ** (-1.0 / 3.0))
                 step[lane] = h * factor_of if not good else max(h * factor_of, FINEST_S)

@@ -24,6 +24,8 @@ from umweg.core.trace.ways import port_throughs
 LEAST_SHARE = 0.05
 """A way carries at least this share of what moves the actuator; less is a leak."""
 LEAST_FLOW_LPM = 0.02
+STREAM_SHARE = 0.005
+"""Less than this of the largest flow is none, or less than that many litres a minute."""
 CALLED_BAR = 3.0
 """Change against neutral from which a pilot or demand line is part of a move."""
 LEAST_AMP = 0.05
@@ -106,6 +108,15 @@ class _Tracer:
         """Flow into a part by a port [L/min]."""
         return float(solved.through[self._ports.index(f"{component}.{port}")])
 
+    def _least(self, solved: _Solved) -> float:
+        """What counts as a stream: of grease a thousandth of what does of oil."""
+        flows = [
+            abs(self._flow(solved, part.id, port))
+            for part in self._circuit.components
+            for port, _, _ in self._oil_ports(part)
+        ]
+        return min(LEAST_FLOW_LPM, STREAM_SHARE * max(flows, default=0.0))
+
     def _at_net(self, net: str) -> list[tuple[str, str]]:
         return [
             (c.id, name)
@@ -119,7 +130,7 @@ class _Tracer:
 
         ``sign`` 1 follows the oil that comes out at the port, −1 goes against what comes in there.
         """
-        least = max(LEAST_SHARE * abs(self._flow(solved, component, port)), LEAST_FLOW_LPM)
+        least = max(LEAST_SHARE * abs(self._flow(solved, component, port)), self._least(solved))
         net = self._by_id[component].connections[port]
         found: list[Station] = []
         seen = {component}
@@ -192,7 +203,7 @@ class _Tracer:
                 (self._flow(self._neutral, part.id, p), p) for p, _, _ in self._oil_ports(part)
             ]
             out, port = min(flows, default=(0.0, ""))
-            if out < -LEAST_FLOW_LPM:
+            if out < -self._least(self._neutral):
                 found += [
                     self._station(self._neutral, part.id, None, port),
                     *self._follow(self._neutral, part.id, port, 1.0),
@@ -232,10 +243,10 @@ class _Tracer:
             ]
             into, at = max(flows, default=(0.0, ""))
             out, by = min(flows, default=(0.0, ""))
-            if into > LEAST_FLOW_LPM:
+            if into > self._least(solved):
                 pressure += self._follow(solved, actuator, at, -1.0)
             pressure.append(self._station(solved, actuator, at or None, by or None))
-            if out < -LEAST_FLOW_LPM:
+            if out < -self._least(solved):
                 returning += self._follow(solved, actuator, by, 1.0)
         ways = [n for s in (*pressure, *returning) for n in self._nets_of(s)]
         signals = list(self._signals(solved, neutral, commands, ways))
@@ -325,7 +336,7 @@ class _Tracer:
         for part in self._circuit.components:
             for name, _, line in self._oil_ports(part):
                 flow = -self._flow(solved, part.id, name)
-                if line == "drain" and flow > LEAST_FLOW_LPM:
+                if line == "drain" and flow > self._least(solved):
                     yield Drain(component=part.id, label=part.label, port=name, flow_lpm=flow)
 
     def _amp(self, solved: _Solved, component: str, port: str) -> float:
