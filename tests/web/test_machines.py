@@ -62,6 +62,7 @@ def test_every_type_is_listed_with_its_ports_and_numbers(client: TestClient) -> 
     assert types["cylinder"]["ports"] == ["A", "B", "rod"]
     bore = next(p for p in types["cylinder"]["parameters"] if p["name"] == "bore_mm")
     assert (bore["unit"], bore["default"]) == ("mm", 80)
+    assert "tear_k" not in {p["name"] for p in types["cylinder"]["parameters"]}, "only faults"
     assert types.keys() == {n for n, k in component_types().items() if not k.opened_port}
 
 

@@ -60,7 +60,7 @@ export function Select({
         aria-label={label}
         className="flex min-h-11 w-full items-center justify-between gap-2 rounded-md border border-ink/40 bg-card px-3 text-left"
       >
-        <RadixSelect.Value />
+        <RadixSelect.Value placeholder={label} />
         <RadixSelect.Icon aria-hidden="true">▾</RadixSelect.Icon>
       </RadixSelect.Trigger>
       <RadixSelect.Portal>

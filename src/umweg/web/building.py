@@ -64,6 +64,8 @@ def _types() -> list[TypeView]:
                     default=float(field.default),
                 )
                 for p, field in kind.Parameters.model_fields.items()
+                # What is nothing until it is broken is nobody's to type.
+                if field.default or all(mode.parameter != p for mode in kind.fault_modes)
             ],
         )
         for name, kind in component_types().items()
