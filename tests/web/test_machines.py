@@ -81,7 +81,7 @@ def test_a_list_becomes_a_machine_that_can_be_diagnosed(
     made = client.post("/api/machines", json={**CARD, "listing": SPLITTER})
     assert made.status_code == 201
     machine = made.json()
-    assert machine["circuit_id"] == "own_log_splitter_s2"
+    assert machine["circuit_id"] == "own_log_splitter_s2_s2_0042"
     again = client.post("/api/machines", json={**CARD, "listing": SPLITTER})
     assert again.json() == machine, "sent twice, kept once"
     job = client.post(
@@ -100,8 +100,22 @@ def test_a_list_becomes_a_machine_that_can_be_diagnosed(
     suspects = told.json()["answer"]["diagnosis"]["suspects"]
     assert "relief:set_low" in {s["key"] for s in suspects[:4]}
     with Session(workshop) as session:
-        kept = store.Store.only(session).newest_revision("own_log_splitter_s2")
+        kept = store.Store.only(session).newest_revision("own_log_splitter_s2_s2_0042")
         assert kept.workshop_id is not None, "it is this workshop's own"
+
+
+def test_two_machines_of_one_name_keep_their_own_circuits(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    other = SPLITTER.replace("set_bar=200", "set_bar=160")
+    for text in (SPLITTER, other):
+        draft(client, text)
+    work_off()
+    made = [
+        client.post("/api/machines", json={**CARD, "serial": f"N-{n}", "listing": text}).json()
+        for n, text in enumerate((SPLITTER, other))
+    ]
+    assert made[0]["circuit_id"] != made[1]["circuit_id"]
 
 
 def test_a_machine_of_a_known_circuit_needs_no_list(client: TestClient) -> None:
@@ -142,7 +156,7 @@ def test_an_own_machine_never_takes_the_place_of_the_librarys(
     draft(client, taken)
     work_off()
     made = client.post("/api/machines", json={**CARD, "serial": "S-9", "listing": taken}).json()
-    assert made["circuit_id"] == "own_packer_truck"
+    assert made["circuit_id"] == "own_packer_truck_s_9"
     with Session(workshop) as session:
         assert store.Store.only(session).newest_revision("packer_truck").workshop_id is None
 
@@ -164,7 +178,7 @@ def test_a_machine_that_is_much_the_same_keeps_what_it_does(
     made = client.post(
         "/api/machines", json={**CARD, "serial": "T-2", "listing": other, "beside": "tail_lift"}
     )
-    assert made.json()["circuit_id"] == "own_tail_lift"
+    assert made.json()["circuit_id"] == "own_tail_lift_t_2"
     assert client.get("/api/listings/no_such").status_code == 404
 
 

@@ -163,6 +163,12 @@ def _draft_of(context: Context, text: str, beside: str | None) -> DraftFound | N
     return DraftFound.model_validate_json(document_of(arrays))
 
 
+def _own_id(circuit_id: str, serial: str) -> str:
+    """Of this machine alone: another list of the same name is another machine's."""
+    plain = re.sub(r"[^a-z0-9]+", "_", serial.lower()).strip("_")
+    return f"{OWN}{circuit_id.removeprefix(OWN)[:34]}_{plain[:20]}".rstrip("_")
+
+
 @router.post("/machines", status_code=201, responses=WRITES)
 def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
     """A machine more. The same one sent twice is kept once."""
@@ -186,7 +192,7 @@ def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
         if found.circuit is None:
             raise FormatError(f"the list makes no working machine: {found.trouble}")
         circuit = read_circuit(found.circuit)
-        own = circuit.model_copy(update={"id": f"{OWN}{circuit.id.removeprefix(OWN)}"[:60]})
+        own = circuit.model_copy(update={"id": _own_id(circuit.id, new.serial)})
         revision = stored.keep_circuit(context.session, own, store.workshop_id)
         circuit_id, sha256 = revision.circuit_id, revision.sha256
     assert circuit_id is not None
