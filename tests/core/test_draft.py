@@ -244,3 +244,21 @@ def test_noise_is_refused_in_words_and_nothing_else() -> None:
 def test_a_list_that_is_no_machine_is_refused() -> None:
     assert read_listing("").problems
     assert "too long" in str(read_listing("x\n" * 10_000).problems[0])
+
+
+def test_the_guess_that_costs_most_is_named_with_what_it_would_tell() -> None:
+    """A reading below a guessed setting: is the setting another, or has the relief gone?"""
+    circuit = draft(document_of(read_listing(SPLITTER.replace("=200", "=~200")))).circuit
+    doctor = Diagnostician.of(circuit, load_jobs()[0].instruments)
+    reading = Reading(
+        id="r1", point="at_high", quantity="pressure_bar", state="ram_out_stalled", value=150,
+        unit="bar", instrument="gauge_400",
+    )  # fmt: skip
+    first = doctor.diagnose([reading]).guesses[0]
+    assert (first.component_id, first.parameter, first.value) == ("relief", "set_bar", 200)
+    assert 0.1 < first.bits < 3
+    # Who knows the setting has nothing to look up there.
+    known = draft(document_of(read_listing(SPLITTER))).circuit
+    others = Diagnostician.of(known, load_jobs()[0].instruments).diagnose([reading]).guesses
+    assert all(g.component_id != "relief" for g in others)
+    assert Diagnostician.of(load_circuit("turf_lift"), []).diagnose([]).guesses == ()

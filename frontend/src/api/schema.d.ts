@@ -815,6 +815,26 @@ export interface components {
             moves: components["schemas"]["MoveView"][];
         };
         /**
+         * GuessView
+         * @description A number nobody has measured, and what knowing it would tell.
+         */
+        GuessView: {
+            /** Bits */
+            bits: number;
+            /** Component */
+            component: string;
+            /** Component Label */
+            component_label: string;
+            /** Description */
+            description: string;
+            /** Parameter */
+            parameter: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+        };
+        /**
          * HazardView
          * @description A rating that a live suspect would break in this step.
          */
@@ -1522,6 +1542,11 @@ export interface components {
             enough: boolean;
             /** Expected Cost */
             expected_cost: number;
+            /**
+             * Guesses
+             * @default []
+             */
+            guesses: components["schemas"]["GuessView"][];
             /** Next Steps */
             next_steps: components["schemas"]["StepView"][];
             /** Repairs */

@@ -74,6 +74,7 @@ const diagnosis: Diagnosis = {
       { ...step, point: "x", point_label: "Blocked pump", refused: "would see 517 bar" },
     ],
     repairs: [],
+    guesses: [],
   },
 };
 
@@ -100,6 +101,38 @@ const workshop: Workshop = {
 };
 
 describe("StepPanel", () => {
+  it("names the guess that costs most, and what the plate would tell", () => {
+    const guess = {
+      component: "relief",
+      component_label: "Main relief",
+      parameter: "set_bar",
+      description: "opens at",
+      value: 200,
+      unit: "bar",
+      bits: 0.83,
+    };
+    render(
+      <StepPanel
+        diagnosis={{
+          ...diagnosis,
+          plan: diagnosis.plan && { ...diagnosis.plan, guesses: [guess] },
+        }}
+        workshop={workshop}
+        chosen={step}
+        pointLabel="M2"
+        conditions=""
+        reading={false}
+        onRead={() => {}}
+        onChoose={() => {}}
+        onKeep={() => {}}
+        onDoubt={async () => []}
+      />,
+    );
+    expect(screen.getByText("Main relief").closest("li")?.textContent).toBe(
+      "Main relief, opens at: 200 bar is taken. From the plate or the sheet it would tell 0.8 bit.",
+    );
+  });
+
   it("says where, with what, is it safe, what a good one shows, and why not another", () => {
     render(
       <StepPanel

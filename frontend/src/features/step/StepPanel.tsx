@@ -94,6 +94,7 @@ export function StepPanel(props: StepPanelProps) {
     onRead,
   } = props;
   const rows = rowsOf(step, diagnosis);
+  const guesses = diagnosis.plan?.guesses ?? [];
   if (reading) {
     return (
       <ReadingPad
@@ -190,6 +191,20 @@ export function StepPanel(props: StepPanelProps) {
                   </span>
                   <span className="whitespace-nowrap text-soft">{Math.round(s.minutes)} min</span>
                 </button>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {guesses.length > 0 && (
+        <div className="text-sm">
+          <h3 className="mb-1 font-bold">Numbers nobody has measured</h3>
+          <ul className="grid gap-0.5">
+            {guesses.map((g) => (
+              <li key={`${g.component}.${g.parameter}`}>
+                <b>{g.component_label}</b>, {g.description}: {g.value}{" "}
+                {g.unit === "1" ? "" : g.unit} is taken. From the plate or the sheet it would tell{" "}
+                {g.bits.toFixed(1)} bit.
               </li>
             ))}
           </ul>

@@ -9,6 +9,7 @@ import numpy as np
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
+from umweg.core.diagnose.guesses import Guess, guesses_of
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
@@ -50,6 +51,8 @@ class Diagnosis:
     """No step is worth its minutes against repairing now."""
     expected_cost: float
     """Of the cheapest sequence of repairs from here, nothing more being observed."""
+    guesses: tuple[Guess, ...] = ()
+    """Numbers nobody has measured that would tell most."""
 
 
 class Diagnostician:
@@ -125,11 +128,13 @@ class Diagnostician:
         steps: list[Step] = []
         groups: dict[str, tuple[str, ...]] = {}
         expected_cost = 0.0
+        guesses: list[Guess] = []
         if with_steps:
             planner = Planner(predictor, ranking, self.instruments, self.money)
             steps = next_steps(planner, observations)
             groups = groups_of(ranking, steps, planner)
             expected_cost = planner.stakes.now
+            guesses = guesses_of(planner)
         offered = [s for s in steps if not s.refused]
         return Diagnosis(
             ranking.listed(groups),
@@ -141,6 +146,7 @@ class Diagnostician:
             repairs_of(ranking, self.money),
             with_steps and all(s.saving <= 0 for s in offered),
             expected_cost,
+            tuple(guesses),
         )
 
     def _hopeful(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:

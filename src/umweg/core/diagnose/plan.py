@@ -181,6 +181,14 @@ class Planner:
         ]
         return min(rated, default=0.0)
 
+    def bits_of_unknown(self, row: int) -> float:
+        """Expected information of learning one of the machine's own unknowns, by its row."""
+        slope = np.zeros((self.exhibits.suspects.slope_count, len(self.live)))
+        slope[row] = 1.0
+        mean, variance = self._live_belief.posterior(np.zeros(len(self.live)), slope)
+        bits, _ = self.stakes.information(self.outcomes(mean, variance))
+        return bits
+
     def _live_posterior(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """(L,) mean and variance of what each live candidate would show."""
         shown, live = self.exhibits.shown(quantity, state), self.live

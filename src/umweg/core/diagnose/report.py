@@ -3,7 +3,9 @@
 from collections.abc import Sequence
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.components import component_type
 from umweg.core.diagnose.diagnosis import Diagnosis
+from umweg.core.diagnose.guesses import Guess
 from umweg.core.diagnose.mend_views import Mend
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
 from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
@@ -121,6 +123,18 @@ class RepairView(View):
     expected_cost: float
 
 
+class GuessView(View):
+    """A number nobody has measured, and what knowing it would tell."""
+
+    component: str
+    component_label: str
+    parameter: str
+    description: str
+    value: float
+    unit: str
+    bits: float
+
+
 class PlanView(View):
     """What to do next, and what repairing now would cost."""
 
@@ -128,6 +142,7 @@ class PlanView(View):
     repairs: list[RepairView]
     enough: bool
     expected_cost: float
+    guesses: tuple[GuessView, ...] = ()
 
 
 class LeftOutView(View):
@@ -179,7 +194,22 @@ def report(
                 )
                 for r in diagnosis.repairs
             ],
+            guesses=tuple(_guess_view(circuit, g) for g in diagnosis.guesses),
         ),
+    )
+
+
+def _guess_view(circuit: Circuit, guess: Guess) -> GuessView:
+    part = circuit.component(guess.component_id)
+    field = component_type(part.type).Parameters.model_fields[guess.parameter]
+    return GuessView(
+        component=part.id,
+        component_label=part.label,
+        parameter=guess.parameter,
+        description=field.description or guess.parameter,
+        value=guess.value,
+        unit=guess.unit,
+        bits=guess.bits,
     )
 
 
