@@ -28,7 +28,7 @@ def found(name: str) -> Arrays | None:
     """What was put here under a name; None where there is nothing that can be read."""
     path = user_folder() / f"played-{model_version()}" / f"{name}.npz"
     try:
-        with np.load(path, allow_pickle=False) as arrays:
+        with path.open("rb") as file, np.load(file, allow_pickle=False) as arrays:
             return {key: arrays[key] for key in arrays.files}
     except (OSError, ValueError, zipfile.BadZipFile):
         return None
