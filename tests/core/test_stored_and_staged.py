@@ -6,11 +6,12 @@ import pytest
 
 from tests.core.machines import Nominal
 from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.errors import ObservationError
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.quantities import Quantity
-from umweg.library import load_circuit
+from umweg.library import load_circuit, load_jobs
 
 LEGS, PLATFORM, BOOM = "platform_outriggers", "inspection_platform", "sprayer_boom"
 CHIPPER, HEAD, CRUSHER = "chipper_lubrication", "harvester_head", "crusher_lubrication"
@@ -279,3 +280,15 @@ def test_a_passing_state_is_read_in_time_and_not_steadily() -> None:
     with pytest.raises(ObservationError, match="only for a moment"):
         steady.check(suspects)
     blank(Quantity("left_bar", "left"), "on_feet").check(suspects)
+
+
+def test_what_a_passing_state_warns_of_stands_at_the_step() -> None:
+    chipper = circuit(CHIPPER)
+    moment = chipper.states["rest"].model_copy(
+        update={"passing": True, "cautions": ["The line still holds what the pump left in it."]}
+    )
+    changed = chipper.model_copy(update={"states": {**chipper.states, "rest": moment}})
+    diagnosis = Diagnostician.of(changed, load_jobs()[0].instruments).diagnose([])
+    step = next(s for s in diagnosis.steps if s.point == "main_left")
+    assert "The line still holds what the pump left in it." in step.cautions
+    assert step.highest_bar == pytest.approx(350), "a gauge for what its parts may bear"

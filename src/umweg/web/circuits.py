@@ -149,6 +149,9 @@ def solved_state(
     circuit, network = suspects.circuit, suspects.network
     if state_id not in circuit.states:
         raise StateError(f"there is no state “{state_id}”; it has {', '.join(circuit.states)}")
+    if circuit.states[state_id].passing:
+        label = circuit.states[state_id].label
+        raise StateError(f"“{label}” stands only for a moment; no steady numbers are shown")
     index = _hypothesis(suspects, suspect)
     try:
         arrays = context.rankings.kept(revision.sha256, map_name(state_id))

@@ -103,7 +103,6 @@ class Planner:
             minutes += timing.setup_min + sum(p.seconds for p in timing.phases) / 60.0
         # A timing leads through every one of its states: each has to be safe, not the last alone.
         passed = [name] if timing is None else list(dict.fromkeys(p.state for p in timing.phases))
-        passed = [n for n in passed if n in self.circuit.steady]
         judged = [self._safety(n, self.circuit.states[n]) for n in passed]
         hazards = [h for h, _ in judged if h is not None]
         hazard = max(hazards, key=lambda h: (h.refused, h.share), default=None)
@@ -196,6 +195,9 @@ class Planner:
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
         """Hazard and cautions of a named state, judged once for all that is read in it."""
+        if state.passing:
+            # It has no steady pressures to judge; what it warns of holds all the same.
+            return None, tuple(state.cautions)
         if name not in self._judged:
             heat = heat_caution(self.predictor, state)
             self._judged[name] = (
