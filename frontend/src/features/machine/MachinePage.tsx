@@ -158,6 +158,10 @@ function Drafted({ draft }: { draft: Draft }) {
         {draft.states.length} states, {draft.points.length} test points. A number that is not typed,
         or has ~ before it, is taken as known to a fifth only; what the gauges say narrows it.
       </p>
+      <Notice tone="warn">
+        What falls, turns, burns or holds pressure on this machine nobody has typed: keep to the
+        maker's procedure and cautions, support what can fall, read zero before anything is opened.
+      </Notice>
     </div>
   );
 }
