@@ -16,6 +16,7 @@ export const KIND_OF_QUANTITY: Record<string, string> = {
   within_s: "time",
   interval_s: "time",
   moved_mm: "length",
+  settled_c: "temperature",
 };
 
 export function unitsFor(units: Unit[], quantity: string): Unit[] {

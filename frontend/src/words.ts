@@ -34,6 +34,12 @@ export const OIL = {
 } as const;
 export type OilLook = keyof typeof OIL;
 
+export const WARMTH = {
+  as_usual: "As warm as ever",
+  hotter: "Hotter than it did",
+} as const;
+export type Warmth = keyof typeof WARMTH;
+
 export const FAMILY: Record<string, string> = {
   detour: "takes a detour",
   dam: "is dammed",

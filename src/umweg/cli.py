@@ -448,6 +448,8 @@ def safe(
             words += f"; held by {', '.join(line.held_by)}"
         if line.because:
             words += f"; from {', '.join(line.because)}"
+        if line.falls:
+            words += f"; {line.falls}"
         print(words)
     for lever in plan.levers:
         if lever.lowers or not lever.works_off:

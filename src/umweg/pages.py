@@ -12,8 +12,8 @@ from umweg.core.network.network import Network
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity
+from umweg.core.solve.power import power_balance
 from umweg.core.solve.steady import SteadySolver
-from umweg.core.trace.heat import power_balance
 from umweg.core.trace.level import drawn_l
 from umweg.library import circuit_ids, load_circuit
 from umweg.library.hand import CALCULATIONS
@@ -211,8 +211,9 @@ def _balance(
         across = machine.across(state)
     except SolveError:
         return None
-    found = power_balance(network, solvable, across)
-    return found.driven_kw, found.load_kw, found.heat_kw, found.heat_by_part_kw
+    found = power_balance(network, solvable, across[:, None])
+    by_part = {part: float(kw[0]) for part, kw in found.heat_by_part_kw.items()}
+    return float(found.driven_kw[0]), float(found.load_kw[0]), float(found.heat_kw[0]), by_part
 
 
 def _n(value: float) -> str:

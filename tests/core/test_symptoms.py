@@ -133,6 +133,19 @@ TRADE: tuple[tuple[str, str, str, str, str, str], ...] = (
     ("mulcher_clutches", "regulator:spring_weak", "pressure_bar supply_port", "neutral", DOWN, "weak"),
     ("mulcher_clutches", "pump:worn", "flow_lpm pump_port", "pump_loaded", DOWN, "slip"),
     ("mulcher_clutches", "filter:clogged", "pressure_bar pump_port", "neutral", UP, "dam behind it"),
+    ("utility_cart", "master:cup_leaks", "speed_mm_s pedal", "applying", UP, "oil gets back"),
+    ("utility_cart", "left_hose:collapsed", "speed_mm_s left", "applying", DOWN, "dam before it"),
+    ("utility_cart", "right_cylinder:seized", "speed_mm_s right", "applying", DOWN, "it is stuck"),
+    ("utility_cart", "pedal:pin_out", "pressure_bar left_port", "pressed", DOWN, "nobody presses"),
+    ("sludge_feeder", "limiter:set_low", "pressure_bar loop_1_port", "blocked_1", DOWN, "limits"),
+    ("sludge_feeder", "signal_2:not_reached", "pressure_bar control_2_port", "stroke_2", DOWN,
+     "the roller is not pressed: no signal to that side"),
+    ("sludge_feeder", "signal_2:not_reached", "speed_mm_s piston_2", "stroke_2", DOWN, "neutral"),
+    ("sludge_feeder", "charge_relief:set_low", "pressure_bar charge_port", "rest", DOWN, "low"),
+    ("sludge_feeder", "change_pump:worn", "flow_lpm change_port", "pump_loaded", DOWN, "slip"),
+    ("sludge_feeder", "changeover:coil_b_open", "speed_mm_s swing", "change_2", DOWN, "no pull"),
+    ("sludge_feeder", "agitator_relief:set_low", "speed_rpm agitator", "stroke_1", DOWN, "passes"),
+    ("sludge_feeder", "change_relief:set_low", "pressure_bar change_port", "charging", DOWN, "early"),
 )  # fmt: skip
 
 

@@ -12,13 +12,12 @@ from tests.core.machines import solver_of
 from tests.core.test_closed_form import PUMP_LPM, orifice, part, relief
 from umweg.bench.play import radau
 from umweg.core.circuit.document import Circuit
-from umweg.core.components.base import Array
+from umweg.core.components.base import Array, ComponentType
 from umweg.core.faults.population import parse_fault
 from umweg.core.fluid import AIR_POLYTROPIC, ATMOSPHERE_BAR, BULK_MODULUS_BAR, FREE_AIR
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.solve.steady import Cases, SteadySolver
-from umweg.core.solve.storage import FITTINGS_L
 from umweg.core.solve.transient import Accuracy, Curves, Phase, TransientSolver
 
 Bench = Callable[..., Circuit]
@@ -90,7 +89,7 @@ def test_a_trapped_volume_decays_through_an_orifice(make_bench: Bench) -> None:
     found = play(
         trapped(make_bench, orifice("leak", "w", "tank", k)), [("run", 1), ("off", 60)], ["w"], 601
     )
-    volume = LINE_L + 4 * FITTINGS_L
+    volume = LINE_L + 4 * ComponentType.fittings_l
     p0 = float(found.across[0, 0, 0])
     for level in (0.8 * p0, 0.4 * p0, 0.1 * p0):
         seconds = quad(lambda p: 60 * volume * slope_l_per_bar(p) / (k * sqrt(p)), level, p0)[0]
@@ -102,7 +101,7 @@ def test_a_trapped_volume_decays_through_a_seat_exponentially(make_bench: Bench)
     leak = check("leak", "tank", "w", leak_lpm_per_bar=2e-4)
     found = play(trapped(make_bench, leak), [("run", 1), ("off", 40)], ["w"], 411)
     p0, p1 = float(found.across[0, 10, 0]), float(found.across[0, 210, 0])
-    volume = LINE_L + 4 * FITTINGS_L
+    volume = LINE_L + 4 * ComponentType.fittings_l
     seconds = quad(lambda p: 60 * volume * slope_l_per_bar(p) / (2e-4 * p), p1, p0)[0]
     assert seconds == pytest.approx(20.0, rel=0.01)
     assert p1 < 0.9 * p0
@@ -202,7 +201,7 @@ def test_what_is_stored_is_what_flowed_in(make_bench: Bench) -> None:
 
     def held(bar: float) -> float:
         gas = 2 * max(0.0, 1 - (60 + ATMOSPHERE_BAR) / (bar + ATMOSPHERE_BAR))
-        return gas + (LINE_L + 5 * FITTINGS_L) * quad(slope_l_per_bar, 0, bar)[0]
+        return gas + (LINE_L + 5 * ComponentType.fittings_l) * quad(slope_l_per_bar, 0, bar)[0]
 
     kept = held(float(p[-1])) - held(float(p[0]))
     assert in_l - out_l == pytest.approx(kept, rel=0.02)

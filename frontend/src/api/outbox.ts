@@ -5,6 +5,7 @@
  * lies here and in the browser's store, so that neither a lost network nor a closed page loses it; the
  * key makes sending it twice harmless. Framework-free: React only listens.
  */
+import { WARMTH } from "../words";
 import { ApiError, type Entry, type EntryAdded, type EntryData } from "./client";
 
 export interface Item {
@@ -192,6 +193,8 @@ export function wordsOf(data: EntryData): string {
       return `${data.component}: ${data.seen.replace("_", " ")}`;
     case "oil":
       return `Oil looks ${data.look}`;
+    case "warmth":
+      return `At work the oil gets ${WARMTH[data.warmth].toLowerCase()}`;
     case "withdrawal":
       return "Withdrawn";
     case "decision":

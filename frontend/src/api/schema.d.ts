@@ -746,7 +746,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -898,7 +898,7 @@ export interface components {
              * Measures
              * @enum {string}
              */
-            measures: "pressure" | "flow" | "time" | "length" | "voltage" | "speed";
+            measures: "pressure" | "flow" | "time" | "length" | "voltage" | "speed" | "temperature";
             /** Unit */
             unit: string;
         };
@@ -948,7 +948,7 @@ export interface components {
             labour_per_min: number;
             machine: components["schemas"]["MachineCard"];
             /** Observations */
-            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"])[];
+            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"])[];
         };
         /**
          * JobCard
@@ -1109,6 +1109,8 @@ export interface components {
         LiveLine: {
             /** Because */
             because: string[];
+            /** Falls */
+            falls: string;
             /** Healthy Bar */
             healthy_bar: number;
             /** Held By */
@@ -1353,7 +1355,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -1449,7 +1451,7 @@ export interface components {
              * Work
              * @enum {string}
              */
-            work: "exchange" | "outside" | "reseal" | "clean" | "refit" | "wiring" | "set" | "swap" | "by_hand" | "top_up" | "oil";
+            work: "exchange" | "outside" | "reseal" | "clean" | "refit" | "wiring" | "set" | "swap" | "by_hand" | "top_up" | "oil" | "wrong_part";
         };
         /**
          * OutcomeView
@@ -1457,7 +1459,7 @@ export interface components {
          */
         OutcomeView: {
             /** Entry */
-            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["Confirmation"];
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"];
             /** Probability */
             probability: number;
             /** Word */
@@ -1642,7 +1644,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "time_s" | "voltage_v" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "time_s" | "voltage_v" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
             /** Repeats */
             repeats?: number[];
             /** State */
@@ -1740,6 +1742,24 @@ export interface components {
             share: number;
         };
         /**
+         * RunsHot
+         * @description Whether the oil gets hotter at ordinary work than it did.
+         */
+        RunsHot: {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "warmth";
+            /**
+             * Warmth
+             * @enum {string}
+             */
+            warmth: "as_usual" | "hotter";
+        };
+        /**
          * SafePlan
          * @description The way of a machine to zero.
          */
@@ -1825,6 +1845,11 @@ export interface components {
             states: components["schemas"]["StateView"][];
             /** Test Points */
             test_points: components["schemas"]["PointView"][];
+            /**
+             * Warmth Weighed
+             * @description a cycle of work is described: heat can be weighed
+             */
+            warmth_weighed: boolean;
         };
         /**
          * Setting

@@ -41,6 +41,7 @@ const schematic: Schematic = {
   functions: [],
   states: [],
   notes: {},
+  warmth_weighed: false,
   test_points: [
     {
       id: "m",

@@ -11,6 +11,7 @@ from umweg.core.components.base import ACROSS_UNIT, Port
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.errors import StateError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
+from umweg.core.observe.kinds.warmth import cycle_of
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS
@@ -79,6 +80,7 @@ def schematic_of(circuit: Circuit, revision: int) -> SchematicView:
             for k, s in circuit.steady.items()
         ],
         notes=circuit.notes,
+        warmth_weighed=cycle_of(circuit) is not None,
     )
 
 

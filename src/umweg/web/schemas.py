@@ -352,6 +352,7 @@ class SchematicView(Model):
     functions: list[FunctionView]
     states: list[StateView]
     notes: dict[str, str]
+    warmth_weighed: bool = Field(description="a cycle of work is described: heat can be weighed")
 
 
 class NetValue(Model):

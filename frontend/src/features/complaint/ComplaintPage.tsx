@@ -7,7 +7,7 @@ import { useJob, usePending, useSchematic } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice } from "../../ui/primitives";
-import { OIL, type OilLook, WHEN, type When } from "../../words";
+import { OIL, type OilLook, WARMTH, type Warmth, WHEN, type When } from "../../words";
 import { sinceRepair } from "../prove/epoch";
 import { MoveRow } from "./MoveRow";
 import { behaviourOf, entryOf, type Told, toldBy } from "./told";
@@ -23,6 +23,7 @@ export function ComplaintPage() {
   // After a repair the words are about the machine as it is now; those before stay as they are.
   const entries = sinceRepair(withPending(job.data?.entries ?? [], pending.items));
   const oil = entries.findLast((e) => e.standing && e.data.kind === "oil");
+  const warm = entries.findLast((e) => e.standing && e.data.kind === "warmth");
 
   const moves = (schematic.data?.functions ?? []).flatMap((f) =>
     f.moves.map((move) => ({ f, move, entry: entryOf(entries, f.id, move.id, when) })),
@@ -40,6 +41,10 @@ export function ComplaintPage() {
   const look = (value: OilLook) => {
     if (oil?.data.kind === "oil" && oil.data.look === value) return;
     pending.add({ kind: "oil", id: "new", look: value }, oil?.id);
+  };
+  const feel = (value: Warmth) => {
+    if (warm?.data.kind === "warmth" && warm.data.warmth === value) return;
+    pending.add({ kind: "warmth", id: "new", warmth: value }, warm?.id);
   };
 
   return (
@@ -105,6 +110,29 @@ export function ComplaintPage() {
             <span className="ml-3 text-sm text-soft">{schematic.data.notes.level}</span>
           )}
         </div>
+        {schematic.data?.warmth_weighed && (
+          <>
+            <h2 className="mt-6 mb-2 font-bold text-lg">How warm the oil gets at work</h2>
+            <div className="flex flex-wrap items-center gap-1.5 rounded-lg border border-line bg-card px-4 py-2.5">
+              {(Object.keys(WARMTH) as Warmth[]).map((key) => {
+                const chosen = warm?.data.kind === "warmth" && warm.data.warmth === key;
+                return (
+                  <Button
+                    key={key}
+                    look={chosen ? "chosen" : "plain"}
+                    aria-pressed={chosen}
+                    onClick={() => feel(key)}
+                  >
+                    {WARMTH[key]}
+                  </Button>
+                );
+              })}
+              <span className="ml-3 text-sm text-soft">
+                After an hour of ordinary work; a thermometer in the tank says more.
+              </span>
+            </div>
+          </>
+        )}
         <div className="mt-5 grid gap-2">
           <Notice tone="plain">
             First rule out the controls: drive engaged, lever linked to its spool, guard and

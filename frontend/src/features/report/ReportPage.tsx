@@ -122,7 +122,7 @@ export function Report({
 }) {
   const { machine } = job;
   const seen = job.entries.filter(
-    (e) => e.standing && ["oil", "indicator", "confirm"].includes(e.data.kind),
+    (e) => e.standing && ["oil", "warmth", "indicator", "confirm"].includes(e.data.kind),
   );
   return (
     <article className="mx-auto max-w-3xl bg-card p-8 print:max-w-none print:p-0">

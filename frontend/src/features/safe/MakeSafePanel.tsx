@@ -46,6 +46,7 @@ function Line({ line }: { line: LiveLine }) {
         {line.held_by.length > 0 && (
           <span className="block text-soft">held by {line.held_by.join(", ")}</span>
         )}
+        {line.falls && <span className="block text-soft">{line.falls}</span>}
         {line.worst_bar > Math.max(1.2 * line.healthy_bar, line.healthy_bar + 5) && (
           <span className="block text-soft">
             {now ? `up to ${bar(line.worst_bar)} with ` : "with "}

@@ -30,10 +30,11 @@ QuantityKind = Literal[
     "within_s",
     "interval_s",
     "moved_mm",
+    "settled_c",
 ]
-TimedKind = Literal["peak_bar", "left_bar", "within_s", "interval_s", "moved_mm"]
+TimedKind = Literal["peak_bar", "left_bar", "within_s", "interval_s", "moved_mm", "settled_c"]
 """What is read in time: the highest pressure, what is left of one, seconds until something, seconds
-between two chargings, millimetres moved."""
+between two chargings, millimetres moved, the oil's temperature after an hour of a cycle."""
 
 
 class Document(BaseModel):
@@ -211,7 +212,8 @@ class Timing(Document):
 
     ``point`` is the test point whose pressure is watched, ``function`` the one whose rod is;
     ``level_bar`` the pressure that is waited for. What does not come within the last phase is
-    read as that phase's length.
+    read as that phase's length. For ``settled_c`` the phases are a cycle of ordinary work, gone
+    through again and again.
     """
 
     id: Identifier
@@ -221,6 +223,7 @@ class Timing(Document):
     point: Identifier | None = None
     function: Identifier | None = None
     level_bar: float | None = Field(default=None, ge=-1, le=2000)
+    ambient_c: float = Field(default=20, ge=-50, le=60, description="air that cools the oil")
     places: dict[Identifier, float] = Field(
         default_factory=dict, max_length=50, description="function to share of its stroke, 0 … 1"
     )

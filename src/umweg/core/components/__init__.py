@@ -5,6 +5,7 @@ from types import MappingProxyType
 
 from umweg.core.components import (
     actuation,
+    brakes,
     closed_loop,
     conditioning,
     consumers,
@@ -22,6 +23,7 @@ from umweg.core.components import (
     pressure_controls,
     pressure_valves,
     regulators,
+    reversing,
     shop_kit,
     solenoid_valves,
     sources,
@@ -52,6 +54,8 @@ _FAMILIES = (
     position_valves,
     lubrication,
     regulators,
+    reversing,
+    brakes,
     linkages,
     shop_kit,
 )

@@ -78,6 +78,7 @@ WorkKind = Literal[
     "by_hand",
     "top_up",
     "oil",
+    "wrong_part",
 ]
 
 
@@ -111,6 +112,7 @@ WORKS: Mapping[WorkKind, Work] = {
     "by_hand": Work(minutes=3, look_min=2, look_sure=0.97),
     "top_up": Work(minutes=15, material=30, look_min=2, look_sure=0.97),
     "oil": Work(minutes=60, material=500, look_min=10, look_sure=0.6),
+    "wrong_part": Work(part_share=1.0, look_min=4, look_sure=0.9, look_reach=False),
 }
 """Money is per fault, not per part: a screw is ten minutes, oil of the wrong grade is a tankful."""
 
@@ -140,6 +142,10 @@ class FaultMode:
     """What the remedy takes, for its price."""
     oil: OilLook = "clear"
     """How it makes the oil look: foamy where it draws air."""
+    from_oil_c: float | None = None
+    """It is there only with the oil at least so warm: a coil that lets go once it is hot."""
+    comes_and_goes: bool = False
+    """It is there at one time and not at the next: a loose plug, a chafed wire."""
     own_lever: str = ""
     """The command whose last link this is; the mode is not this part's where a linkage component
     moves that command."""
@@ -237,6 +243,8 @@ class ComponentType:
     one_way: ClassVar[bool] = False
     storage: ClassVar[tuple[Storage, ...]] = ()
     """What it holds back in time: oil, gas, momentum; its ends and what oil switches in it."""
+    fittings_l: ClassVar[float] = 0.02
+    """Oil in each of its ports and the passage behind it."""
     in_time: ClassVar[Mapping[str, float]] = {}
     """Commands that stand for a moment in the steady law, as they are where time itself runs."""
     stores_oil: ClassVar[bool] = False
@@ -245,12 +253,16 @@ class ComponentType:
     """Commands of a load by which it weighs on its actuator: nothing once it is set down."""
     emptied_by: ClassVar[str] = ""
     """Command of a store that empties it."""
+    lets_go_by: ClassVar[str] = ""
+    """Command of a valve worked by hand that lets the pressure before it go."""
     drawn_by: ClassVar[str] = ""
     """Command of a store that draws on it, the drive off: what is left tells of its gas."""
     aerates: ClassVar[str] = ""
     """Parameter of a tank: share of air in what it gives, which every pump gets."""
     aerated: ClassVar[str] = ""
     """Parameter of a pump: share of its chamber that is filled with air."""
+    cools: ClassVar[str] = ""
+    """Parameter that says what heat it gives away per degree above the air [kW/K]."""
     by_hand: ClassVar[bool] = False
     """Somebody's arm drives it: what it gives out comes from nowhere in the circuit."""
     named_on_demand: ClassVar[bool] = False
@@ -320,6 +332,14 @@ class ComponentType:
     def mode(cls, name: str) -> FaultMode:
         """The fault mode of that name; KeyError when there is none."""
         return {m.name: m for m in cls.fault_modes}[name]
+
+    @classmethod
+    def cooling(
+        cls, k: Mapping[str, Array], across: Mapping[str, Array], viscosity_mm2_s: Array
+    ) -> Array:
+        """Heat given away per degree above the air [kW/K], at its parameters ``k`` and pressures."""
+        del across, viscosity_mm2_s
+        return k[cls.cools]
 
     @classmethod
     def summary(cls) -> str:

@@ -3,7 +3,10 @@
 from collections.abc import Mapping
 from typing import ClassVar
 
+import numpy as np
+
 from umweg.core.components.base import (
+    Array,
     Command,
     ComponentType,
     Example,
@@ -22,7 +25,7 @@ from umweg.core.components.kernels import (
     smooth_step,
     turbulent,
 )
-from umweg.core.components.storage import Gas, OilVolume, Values, tube_l
+from umweg.core.components.storage import Gas, OilVolume, Storage, Values, tube_l
 from umweg.core.components.symbols import DIAMOND, TWO_PORTS
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -117,7 +120,10 @@ class Line(ComponentType):
     named_on_demand = True
     label = "Hose or pipe"
     ports = (Port("inlet"), Port("outlet"))
-    storage = (OilVolume("inlet", _half_l), OilVolume("outlet", _half_l))
+    storage: ClassVar[tuple[Storage, ...]] = (
+        OilVolume("inlet", _half_l),
+        OilVolume("outlet", _half_l),
+    )
 
     class Parameters(ParameterSet):
         length_m: float = quantity(2, "m", "length", low=0.05, high=100)
@@ -127,7 +133,7 @@ class Line(ComponentType):
         )
         leak_k: float = quantity(0, "L/min/√bar", "leaks outside, at its inlet", low=0, high=50)
 
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="leaks_outside",
             label="hose or fitting leaks outside",
@@ -262,8 +268,37 @@ class Cooler(ComponentType):
         )
         bypass_bar: float = quantity(4.0, "bar", "bypass opens", low=0.2, high=20)
         bypass_k: float = quantity(45, "L/min/√bar", "bypass, flow at 1 bar", low=0.1, high=2000)
+        air_kw_per_k: float = quantity(
+            0.35, "kW/K", "heat to the air per degree", low=1e-4, high=50, tolerance=0.08
+        )
+
+    cools = "air_kw_per_k"
 
     fault_modes = (
+        FaultMode(
+            name="air_clogged",
+            label="cooler fins clogged on the air side",
+            parameter="air_kw_per_k",
+            scale="factor",
+            severe=1 / 10,
+            family="dam",
+            base_rate=1.2,
+            look="Light through the core; dust, oil and chaff between the fins.",
+            remedy="Blow the fins out against the way of the air; mend what oils them.",
+            work="by_hand",
+        ),
+        FaultMode(
+            name="fan_slow",
+            label="its fan turns too slowly: belt, motor or blades",
+            parameter="air_kw_per_k",
+            scale="factor",
+            severe=1 / 5,
+            family="source",
+            base_rate=0.5,
+            look="Speed of the fan; a slack belt, blades the wrong way round.",
+            remedy="Tighten or renew the belt; mend the drive of the fan.",
+            work="refit",
+        ),
         FaultMode(
             name="clogged",
             label="cooler core blocked on the oil side",
@@ -302,6 +337,17 @@ class Cooler(ComponentType):
         {"inlet": 45.0, "outlet": -45.0},
     )
     law = _bypassed
+
+    @classmethod
+    def cooling(
+        cls, k: Mapping[str, Array], across: Mapping[str, Array], viscosity_mm2_s: Array
+    ) -> Array:
+        """As much as of the oil goes through the core and not past it."""
+        dp = np.maximum(across["inlet"] - across["outlet"], 1e-6)
+        core = k["core_lpm_per_bar"] * NU_REF / viscosity_mm2_s * dp
+        past = k["bypass_k"] * np.sqrt(np.maximum(dp - k["bypass_bar"], 0.0))
+        cooled: Array = k[cls.cools] * core / (core + past)
+        return cooled
 
 
 @law

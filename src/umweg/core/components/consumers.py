@@ -250,6 +250,20 @@ def _motor(x, k, env, f, j):
             j[c, 2, 2, b] += k[c, _MOTOR.friction_nm, b] * _ROT * dt / 5.0
 
 
+WRONG_MOTOR = FaultMode(
+    name="wrong_size",
+    label="a larger motor than specified was fitted",
+    parameter="displacement_cm3",
+    scale="factor",
+    severe=1.8,
+    family="load",
+    base_rate=0.02,
+    look="Plate or stamped size against the parts list.",
+    remedy="Fit the specified one.",
+    work="wrong_part",
+)
+
+
 class HydraulicMotor(ComponentType):
     """Fixed motor, either direction: ``q = V·n + G·(ν_ref/ν)·Δp``, ``T = V·Δp/(20π) − friction``."""
 
@@ -282,6 +296,7 @@ class HydraulicMotor(ComponentType):
             look="Flow from the case drain; scored faces when it is open.",
             remedy="Exchange the motor; flush first.",
         ),
+        WRONG_MOTOR,
         FaultMode(
             name="binding",
             label="motor or its bearing binds",

@@ -4,6 +4,8 @@ Across is V against the frame, through is A × 0.6, so that a coil's or a motor'
 in the same unit as the oil's.
 """
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     ELECTRIC,
     ROTATION,
@@ -134,7 +136,10 @@ class Switch(ComponentType):
 
     type_name = "switch"
     label = "Switch"
-    ports = (Port("inlet", "electrical"), Port("outlet", "electrical"))
+    ports: ClassVar[tuple[Port, ...]] = (
+        Port("inlet", "electrical"),
+        Port("outlet", "electrical"),
+    )
 
     class Parameters(ParameterSet):
         contact_ohm: float = quantity(0.05, "Ω", "closed contact and wire", low=1e-4, high=1000)
@@ -165,6 +170,19 @@ class Switch(ComponentType):
             base_rate=0.7,
             look="Voltage drop across the closed switch under load.",
             remedy="Replace the switch.",
+        ),
+        FaultMode(
+            name="loose",
+            label="its wire or contact comes and goes",
+            parameter="reach",
+            scale="switch",
+            severe=0.0,
+            family="command",
+            base_rate=0.4,
+            look="Voltage behind it while its cable is moved; chafed wire, loose plug.",
+            remedy="Renew plug or wire and secure it.",
+            work="wiring",
+            comes_and_goes=True,
         ),
         FaultMode(
             name="stuck_made",

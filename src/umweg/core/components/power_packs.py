@@ -16,7 +16,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.flow_sharing import ShutOffValve
 from umweg.core.components.kernels import couple, law, slip, smooth_step, steer, turbulent
-from umweg.core.components.sources import DRAWS_AIR, filling
+from umweg.core.components.sources import FixedPump, filling
 from umweg.core.components.storage import Switch as OilSwitch
 from umweg.core.components.storage import chambers
 
@@ -55,7 +55,7 @@ def _reversible_pump(x, k, env, f, j):
             j[c, 2, 1, b] = displacement
 
 
-class ReversiblePump(ComponentType):
+class ReversiblePump(FixedPump):
     """Gear pump for both directions: from A to B at positive speed, from B to A at negative.
 
     ``q = V·n·(1 − air)·fill(p of the side that sucks) − slip(p_B − p_A, ν)``;
@@ -64,38 +64,17 @@ class ReversiblePump(ComponentType):
 
     type_name = "reversible_pump"
     label = "Reversible gear pump"
-    aerated = "air_share"
     ports = (Port("A"), Port("B"), Port("shaft", "rotation"))
     storage = chambers("A", "B")
 
-    class Parameters(ParameterSet):
+    class Parameters(FixedPump.Parameters):
         displacement_cm3: float = quantity(
             1.2, "cm³", "displacement per revolution", low=0.05, high=100, tolerance=0.012
         )
         leakage_lpm_per_bar: float = quantity(
             0.002, "L/min/bar", "internal leakage at 46 mm²/s", low=1e-6, high=5, tolerance=0.2
         )
-        half_fill_bar: float = quantity(
-            -0.6, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0.2
-        )
-        air_share: float = quantity(0, "1", "share of the chamber filled with air", low=0, high=0.9)
 
-    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
-        FaultMode(
-            name="worn",
-            label="pump worn, leaks inside",
-            parameter="leakage_lpm_per_bar",
-            scale="factor",
-            severe=25.0,
-            family="detour",
-            base_rate=1.0,
-            look="Scored side plates and gear tips.",
-            remedy="Exchange the pump; flush the pack first.",
-        ),
-        DRAWS_AIR,
-    )
-    passive = False
-    makes_flow = True
     symbol = Symbol(
         2.4,
         2.4,
@@ -382,6 +361,7 @@ class ReleaseValve(ShutOffValve):
 
     type_name = "release_valve"
     label = "Emergency release"
+    lets_go_by = "open"
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):

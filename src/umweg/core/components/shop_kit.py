@@ -48,6 +48,7 @@ class TestKit(ComponentType):
     __test__ = False
 
     type_name = "test_kit"
+    fittings_l = 0.002
     label = "In-line meter"
     ports = (Port("inlet"), Port("outlet"))
 

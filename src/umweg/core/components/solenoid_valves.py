@@ -23,48 +23,26 @@ from umweg.core.components.symbols import coil, four_way, valve
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
 _EL = ELECTRIC
+HOT_FROM_C = 65.0
+"""Oil, and what it flows through, is hot from here on."""
 
 
 @law
 def _solenoid_spool(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            start, full, gain = (
-                k[c, _SOLENOID_SPOOL.start_share, b],
-                k[c, _SOLENOID_SPOOL.full_share, b],
-                k[c, _SOLENOID_SPOOL.reach, b] * turn(k[c, _SOLENOID_SPOOL.crossed, b]),
-            )
-            one, up = coil_pull(
-                x,
-                f,
-                j,
-                c,
-                b,
-                4,
-                6,
+            coils = (
                 k[c, _SOLENOID_SPOOL.coil_a_ohm, b],
-                k[c, _SOLENOID_SPOOL.nominal_ohm, b],
-                k[c, _SOLENOID_SPOOL.rated_v, b],
-                start,
-                full,
-            )
-            two, down = coil_pull(
-                x,
-                f,
-                j,
-                c,
-                b,
-                5,
-                6,
                 k[c, _SOLENOID_SPOOL.coil_b_ohm, b],
                 k[c, _SOLENOID_SPOOL.nominal_ohm, b],
                 k[c, _SOLENOID_SPOOL.rated_v, b],
-                start,
-                full,
+                k[c, _SOLENOID_SPOOL.start_share, b],
+                k[c, _SOLENOID_SPOOL.full_share, b],
             )
-            travel, free = limited(gain * (one - two) + k[c, _SOLENOID_SPOOL.offset, b])
-            up *= gain * free
-            down *= gain * free
+            gain = k[c, _SOLENOID_SPOOL.reach, b] * turn(k[c, _SOLENOID_SPOOL.crossed, b])
+            travel, movers = between_coils(
+                x, f, j, c, b, coils, gain, k[c, _SOLENOID_SPOOL.offset, b], 0.0
+            )
             leak = k[c, _SOLENOID_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             sizes = (
                 k[c, _SOLENOID_SPOOL.work_k, b],
@@ -72,7 +50,6 @@ def _solenoid_spool(x, k, env, f, j):
                 k[c, _SOLENOID_SPOOL.centre_k, b],
                 k[c, _SOLENOID_SPOOL.float_k, b],
             )
-            movers = ((4, up), (5, -down), (6, down - up))
             spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
 
 
@@ -89,6 +66,21 @@ def coil_pull(x, f, j, c, b, plus, minus, ohm, nominal_ohm, rated_v, start, full
     scale = min(1.0, nominal_ohm / ohm) / rated_v
     pull, slope = smooth_step(volts * scale, start, full)
     return pull, slope * scale
+
+
+@scalar
+def between_coils(x, f, j, c, b, coils, gain, offset, held):
+    """Travel of a spool between coil a (port 4) and coil b (port 5), with what moves it.
+
+    ``held`` is where a detent keeps it while neither pulls, 0 for springs.
+    """
+    ohm_a, ohm_b, nominal, rated, start, full = coils
+    one, up = coil_pull(x, f, j, c, b, 4, 6, ohm_a, nominal, rated, start, full)
+    two, down = coil_pull(x, f, j, c, b, 5, 6, ohm_b, nominal, rated, start, full)
+    travel, free = limited(gain * (one - two) + held * (1.0 - one) * (1.0 - two) + offset)
+    by_a = up * (gain - held * (1.0 - two)) * free
+    by_b = down * (gain + held * (1.0 - one)) * free
+    return travel, ((4, by_a), (5, -by_b), (6, by_b - by_a))
 
 
 class CoilParameters(ParameterSet):
@@ -127,6 +119,32 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
             look="Hot or blistered coil; resistance far too low; blown fuse.",
             remedy="Replace the coil and the fuse.",
             work="wiring",
+        ),
+        FaultMode(
+            name=f"{name}_drops_hot",
+            label=f"coil{side} lets go once it is hot",
+            parameter=parameter,
+            scale="factor",
+            severe=6.0,
+            family="command",
+            base_rate=0.25,
+            look="Resistance of the coil cold, and again when the function has failed hot.",
+            remedy="Replace the coil.",
+            work="wiring",
+            from_oil_c=HOT_FROM_C,
+        ),
+        FaultMode(
+            name=f"{name}_loose",
+            label=f"plug of coil{side} loose: comes and goes",
+            parameter=parameter,
+            scale="switch",
+            severe=3000.0,
+            family="command",
+            base_rate=0.5,
+            look="Move plug and cable while it works; green or bent pins, chafed wire.",
+            remedy="Renew pins and seal, secure the cable.",
+            work="wiring",
+            comes_and_goes=True,
         ),
     )
 

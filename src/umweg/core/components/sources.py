@@ -49,6 +49,7 @@ class Reservoir(ComponentType):
     label = "Tank"
     ports = (Port("tank", boundary=True), Port("suction"))
     aerates = "air_share"
+    cools = "skin_kw_per_k"
 
     class Parameters(ParameterSet):
         pickup_k: float = quantity(
@@ -57,6 +58,9 @@ class Reservoir(ComponentType):
         air_share: float = quantity(0, "1", "share of air in what is drawn", low=0, high=0.9)
         viscosity_share: float = quantity(
             1, "1", "viscosity of the oil in it over that of the grade named", low=0.02, high=50
+        )
+        skin_kw_per_k: float = quantity(
+            0.02, "kW/K", "heat to the air per degree: tank, lines, cylinders", low=1e-5, high=20
         )
 
     fault_modes = (
@@ -244,6 +248,20 @@ DRAWS_AIR = FaultMode(
 )
 
 
+WRONG_SIZE = FaultMode(
+    name="wrong_size",
+    label="a smaller one than specified was fitted",
+    parameter="displacement_cm3",
+    scale="factor",
+    severe=0.5,
+    family="source",
+    base_rate=0.03,
+    look="Plate or stamped size against the parts list.",
+    remedy="Fit the specified one.",
+    work="wrong_part",
+)
+
+
 @scalar
 def filling(inlet_bar: float, half_fill_bar: float) -> tuple[float, float]:
     """Share of a pumping chamber that fills at an inlet pressure: half of it at ``half_fill_bar``.
@@ -324,6 +342,7 @@ class FixedPump(ComponentType):
             look="Scored side plates and gear tips; metal in the filter.",
             remedy="Exchange the pump; flush and change the filter first.",
         ),
+        WRONG_SIZE,
         DRAWS_AIR,
     )
     passive = False

@@ -50,6 +50,14 @@ class Place:
 
 
 @dataclass(frozen=True)
+class End:
+    """Where a rod comes to its end: a parameter [mm], in place of the function's stroke."""
+
+    port: str
+    stroke_mm: str
+
+
+@dataclass(frozen=True)
 class Switch:
     """A command that oil gives: on below one pressure at a port, off above another.
 
@@ -62,7 +70,7 @@ class Switch:
     high_bar: str
 
 
-Storage = OilVolume | Gas | Inertia | Place | Switch
+Storage = OilVolume | Gas | Inertia | Place | End | Switch
 
 
 def tube_l(bore_mm: float, length_m: float) -> float:

@@ -1,5 +1,7 @@
 """Pumps that change their displacement: load sensing, closed-loop servo; and the hand pump."""
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     ROTATION,
     Command,
@@ -11,7 +13,16 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, limited, slip, smooth_step, turbulent
+from umweg.core.components.kernels import (
+    couple,
+    law,
+    limited,
+    scalar,
+    slip,
+    smooth_step,
+    steer,
+    turbulent,
+)
 from umweg.core.components.sources import DRAWS_AIR, filling
 from umweg.core.components.storage import chambers
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
@@ -225,12 +236,38 @@ class LoadSensingPump(ComponentType):
 _LOAD_SENSING_PUMP = LoadSensingPump.rows()
 
 
+@scalar
+def over_centre(x, f, j, c, b, shaft, full, stroke, movers):
+    """What a swash plate moves from port A (0) to port B (1), and the torque it asks for.
+
+    ``full`` is its displacement in litres, ``stroke`` −1 … 1; ``movers`` are the ports that set
+    it, each with the stroke per its across variable.
+    """
+    n, dp = x[c, shaft, b], x[c, 1, b] - x[c, 0, b]
+    volume = full * stroke
+    couple_turning(f, j, c, b, shaft, volume, n, dp)
+    for by, slope in movers:
+        steer(j, c, b, 0, 1, by, full * n * slope)
+        j[c, shaft, by, b] += full * slope * dp
+
+
+@scalar
+def couple_turning(f, j, c, b, shaft, volume, n, dp):
+    """A volume per turn taken in at port 0 and given out at port 1 against ``dp``."""
+    f[c, 0, b] += volume * n
+    f[c, 1, b] -= volume * n
+    f[c, shaft, b] += volume * dp
+    j[c, 0, shaft, b] += volume
+    j[c, 1, shaft, b] -= volume
+    j[c, shaft, 0, b] -= volume
+    j[c, shaft, 1, b] += volume
+
+
 @law
 def _servo_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             full = k[c, _SERVO_PUMP.displacement_cm3, b] * 1e-3
-            n = x[c, 4, b]
             lever = k[c, _SERVO_PUMP.lever, b] * k[c, _SERVO_PUMP.reach, b]
             control = x[c, 2, b] - x[c, 3, b]
             reach, dreach = smooth_step(
@@ -239,21 +276,7 @@ def _servo_pump(x, k, env, f, j):
             wanted = lever * reach * k[c, _SERVO_PUMP.linkage, b] + k[c, _SERVO_PUMP.offset, b]
             stroke, dwanted = limited(wanted)
             dstroke = dwanted * lever * dreach * k[c, _SERVO_PUMP.linkage, b]
-            dp = x[c, 1, b] - x[c, 0, b]
-            q = full * n * stroke
-            f[c, 0, b] += q
-            f[c, 1, b] -= q
-            f[c, 4, b] += full * stroke * dp
-            by_control = full * n * dstroke
-            for row in range(2):
-                sign = 1.0 - 2.0 * row
-                j[c, row, 2, b] += sign * by_control
-                j[c, row, 3, b] -= sign * by_control
-                j[c, row, 4, b] += sign * full * stroke
-            j[c, 4, 0, b] -= full * stroke
-            j[c, 4, 1, b] += full * stroke
-            j[c, 4, 2, b] += full * dstroke * dp
-            j[c, 4, 3, b] -= full * dstroke * dp
+            over_centre(x, f, j, c, b, 4, full, stroke, ((2, dstroke), (3, -dstroke)))
             lost = k[c, _SERVO_PUMP.control_lpm_per_bar, b]
             couple(f, j, c, b, 2, 3, lost * control, lost)
             for side in range(2):
@@ -263,6 +286,28 @@ def _servo_pump(x, k, env, f, j):
                     env[0, b],
                 )
                 couple(f, j, c, b, side, 3, lost, leak)
+
+
+class SwashParameters(ParameterSet):
+    """What every closed-loop pump over centre has."""
+
+    displacement_cm3: float = quantity(
+        90, "cm³", "full displacement per revolution", low=1, high=1000, tolerance=0.012
+    )
+    leakage_lpm_per_bar: float = quantity(
+        0.008, "L/min/bar", "each side to case at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
+    )
+    begin_bar: float = quantity(
+        6, "bar", "control pressure where it begins to stroke", low=0.5, high=50
+    )
+    full_bar: float = quantity(
+        18, "bar", "control pressure for full stroke", low=1, high=60, tolerance=0.03
+    )
+    control_lpm_per_bar: float = quantity(
+        0.02, "L/min/bar", "control spool and servo piston to case", low=1e-6, high=2
+    )
+    offset: float = quantity(0, "1", "stroke at lever neutral", low=-1, high=1)
+    reach: float = quantity(1, "1", "how far the servo piston follows", low=0, high=1)
 
 
 class ServoPump(ComponentType):
@@ -275,7 +320,7 @@ class ServoPump(ComponentType):
 
     type_name = "servo_pump"
     label = "Servo pump"
-    ports = (
+    ports: ClassVar[tuple[Port, ...]] = (
         Port("A"),
         Port("B"),
         Port("control", line="pilot"),
@@ -284,29 +329,12 @@ class ServoPump(ComponentType):
     )
     storage = chambers("A", "B")
 
-    class Parameters(ParameterSet):
-        displacement_cm3: float = quantity(
-            90, "cm³", "full displacement per revolution", low=1, high=1000, tolerance=0.012
-        )
-        leakage_lpm_per_bar: float = quantity(
-            0.008, "L/min/bar", "each side to case at 46 mm²/s", low=1e-5, high=10, tolerance=0.2
-        )
-        begin_bar: float = quantity(
-            6, "bar", "control pressure where it begins to stroke", low=0.5, high=50
-        )
-        full_bar: float = quantity(
-            18, "bar", "control pressure for full stroke", low=1, high=60, tolerance=0.03
-        )
-        control_lpm_per_bar: float = quantity(
-            0.02, "L/min/bar", "control spool and servo piston to case", low=1e-6, high=2
-        )
-        offset: float = quantity(0, "1", "stroke at lever neutral", low=-1, high=1)
-        reach: float = quantity(1, "1", "how far the servo piston follows", low=0, high=1)
+    class Parameters(SwashParameters):
         linkage: float = quantity(1, "1", "travel of its control per lever", low=0, high=1.2)
 
-    commands = (Command("lever", -1, 1),)
-    levers = ("lever",)
-    fault_modes = (
+    commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1),)
+    levers: ClassVar[tuple[str, ...]] = ("lever",)
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="worn",
             label="pump worn, leaks inside",

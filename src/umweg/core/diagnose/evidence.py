@@ -148,9 +148,14 @@ def believe(
     ----------
     prior : (C,) logarithms, default the population's own
     """
+    wandering = suspects.population.wandering
+    prior = suspects.population.log_prior if prior is None else prior
+    if len(wandering):
+        evidence = [_now_and_then(e, wandering) for e in evidence]
+        prior = prior.copy()
+        prior[wandering] -= np.log(2.0) * sum(isinstance(e, Measured) for e in evidence)
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
-    prior = suspects.population.log_prior if prior is None else prior
     log_told = _told(told, [t.log_likelihood for t in told], _best_story(told))
     log_other = float(np.log(other_prior)) + sum(t.log_broad for t in told)
     count, unknowns = len(prior), suspects.slope_count
@@ -183,6 +188,26 @@ def believe(
         _chosen(chosen, [f.set_aside for f in classes]),
         looseness,
     )
+
+
+def _now_and_then(evidence: Evidence, rows: NDArray[np.intp]) -> Evidence:
+    """The same for candidates whose fault is there every other time, and gone the others.
+
+    A word is heard of either; a reading is taken of the one that it fits, at the odds of a coin,
+    which the caller counts. The healthy machine is the first candidate.
+    """
+    if isinstance(evidence, Told):
+        fit = evidence.log_likelihood.copy()
+        fit[rows] = np.logaddexp(fit[rows], fit[0]) - np.log(2.0)
+        return replace(evidence, log_likelihood=fit)
+    fit = evidence.marginal()
+    gone = rows[fit[rows] < fit[0]]
+    if not len(gone):
+        return evidence
+    mean, slope, known = evidence.mean.copy(), evidence.slope.copy(), evidence.known.copy()
+    mean[gone], known[gone] = mean[0], known[0]
+    slope[:, gone] = slope[:, [0]]
+    return replace(evidence, mean=mean, slope=slope, known=known)
 
 
 def _chosen(chosen: NDArray[np.intp], of_class: Sequence[NDArray[Any]]) -> NDArray[Any]:

@@ -8,7 +8,7 @@ import numpy as np
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.observe.predict import Predictor, state_key
-from umweg.core.trace.heat import power_balance
+from umweg.core.solve.power import power_balance
 
 REFUSE_TEST_ABOVE = 0.002
 """A step with shop kit in the circuit is refused when this share of the belief breaks a rating."""
@@ -108,6 +108,6 @@ def _heat_kw(predictor: Predictor, state: MachineState) -> float:
     key = state_key(state)
     if key not in known:
         network = predictor.network
-        found = power_balance(network, network.state(state), predictor[state].healthy)
-        known[key] = found.heat_kw
+        found = power_balance(network, network.state(state), predictor[state].healthy[:, None])
+        known[key] = float(found.heat_kw[0])
     return known[key]

@@ -7,12 +7,14 @@ the one that keeps a load up. Where one of them would still hold pressure, that 
 """
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from umweg.core.circuit.document import Function, MachineState
+from umweg.core.circuit.document import Component, Function, MachineState
 from umweg.core.components.base import Array
+from umweg.core.diagnose.falling import Falling, below_after_s
 from umweg.core.diagnose.hazards import cause_words
 from umweg.core.diagnose.levers import Levers, Move
 from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
@@ -193,6 +195,7 @@ class _Planner:
                     if table.healthy[row] > HOLDS_ABOVE_BAR
                     else [],
                     because=[self._rest.pressing[n][0] for n in self._rest.because(row)],
+                    falls=self._falls(row),
                 )
             )
         return sorted(found, key=lambda line: (-line.healthy_bar, -line.worst_bar, line.net))
@@ -291,23 +294,52 @@ class _Planner:
         part = self._circuit.component(store)
         net = next(iter(part.connections.values()))
         row = self._rest.row(net)
-        using = [
-            m.label
-            for m in self._levers.moves
-            if m.works_off and m.function not in self._rest.weighing
-        ]
-        by = f" through {', '.join(using).lower()}, again and again" if using else ""
         points = self._points(net)
         where = self._circuit.test_point(points[0]).label if points else "its own gauge port"
         return self._step(
             "empty",
-            f"Empty {part.label.lower()}{by}; read zero at {where}: it is read, never assumed. "
+            f"{self._emptying(part, net)}; read zero at {where}: it is read, never assumed. "
             "Its gas stays under pressure: the shell is not opened.",
             point=points[0] if points else None,
             before=float(self._rest.table.healthy[row]),
             after=float(self._predictor.healthy(self._end_state())[row]),
             state=self._end_state(),
         )
+
+    def _emptying(self, part: Component, net: str) -> str:
+        """How a store is emptied: by its dump valve where it has one, else by what it feeds."""
+        for dump, command in self._rest.let_go(net):
+            words = f"Open {_inside(dump.label)}, and leave it open: {_inside(part.label)} empties"
+            opened = self._rest.state("emptying", settings={f"{dump.id}.{command}": 1.0})
+            played = self._falling.opened(opened)
+            if played is not None:
+                time_s, bar = played
+                gone = below_after_s(time_s, bar[self._rest.row(net)], HOLDS_ABOVE_BAR)
+                if gone is not None:
+                    words += f" within about {max(gone, 1.0):.0f} s on a machine in order"
+            return words
+        using = [
+            m.label
+            for m in self._levers.moves
+            if m.works_off and m.function not in self._rest.weighing
+        ]
+        by = f" through {', '.join(using).lower()}, again and again" if using else ""
+        return f"Empty {_inside(part.label)}{by}"
+
+    def _falls(self, row: int) -> str:
+        """What a line does that is left alone, in words; nothing where it is not known."""
+        played = self._falling.alone
+        if played is None or self._rest.table.healthy[row] <= HOLDS_ABOVE_BAR:
+            return ""
+        time_s, bar = played
+        gone = below_after_s(time_s, bar[row], HOLDS_ABOVE_BAR)
+        if gone is None:
+            return f"left alone still {bar[row, -1]:.0f} bar after ten minutes"
+        return f"falls by itself in about {max(gone / 60.0, 0.1):.1g} min: wait, and read it"
+
+    @cached_property
+    def _falling(self) -> Falling:
+        return Falling(self._predictor, self._rest.state(f"{self._rest.drive} off, loads held"))
 
     def _step(
         self,
@@ -386,3 +418,8 @@ class _Planner:
                 )
             )
         return found
+
+
+def _inside(label: str) -> str:
+    """A part's name inside a sentence; units and numbers in it stay as they are."""
+    return label[:1].lower() + label[1:]

@@ -17,13 +17,16 @@ UNNOTICED = 0.15
 be noticed comes all the same, found in an inspection or complained of for something else."""
 
 
-BY_HANDS: frozenset[WorkKind] = frozenset({"swap", "set", "refit", "by_hand", "wiring"})
+BY_HANDS: frozenset[WorkKind] = frozenset(
+    {"swap", "set", "refit", "by_hand", "wiring", "wrong_part"}
+)
 AFTER_WORK: Mapping[WorkKind, float] = {
     "swap": 20.0,
     "set": 3.0,
     "refit": 4.0,
     "by_hand": 4.0,
     "wiring": 3.0,
+    "wrong_part": 20.0,
 }
 """How much likelier each is on a part that was worked on lately."""
 NOBODY_WORKED = 0.2
@@ -76,14 +79,14 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     if fault.mode.work in BY_HANDS:
         if _mentions(circuit, fault.component_id, history.recent_work):
             factor *= AFTER_WORK[fault.mode.work]
-        elif not worked and fault.mode.work == "swap":
+        elif not worked and fault.mode.work in ("swap", "wrong_part"):
             factor *= NOBODY_WORKED
     if worked and fault.mode.oil == "foamy" and fault.mode.work == "reseal":
         factor *= AIR_AFTER_WORK
     if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
         factor *= OIL_AFTER_FILLING
     if fault.component_id in history.renewed:
-        factor *= RENEWED
+        factor *= AFTER_WORK["wrong_part"] if fault.mode.work == "wrong_part" else RENEWED
     if history.hours > 0 and fault.mode.work in ("exchange", "reseal"):
         factor *= float(np.clip(0.5 + history.hours / USUAL_HOURS / 2, 0.5, 2.0))
     return factor

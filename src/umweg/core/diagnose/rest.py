@@ -110,6 +110,15 @@ class AtRest:
                 found[part.id] = {f"{part.id}.{emptied}": 1.0}
         return found
 
+    def let_go(self, net: str) -> list[tuple[Component, str]]:
+        """Valves worked by hand that let the pressure of a line go, with their commands."""
+        return [
+            (part, command)
+            for part in self.circuit.components
+            if (command := component_type(part.type).lets_go_by)
+            and part.connections[component_type(part.type).ports[0].name] == net
+        ]
+
     @cached_property
     def pressing(self) -> dict[str, tuple[str, Array]]:
         """Label, and across variables with one load set down or one store emptied, by its id."""

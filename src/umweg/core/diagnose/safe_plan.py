@@ -33,6 +33,8 @@ class LiveLine(View):
     """Parts that the pressure stands across."""
     because: list[str]
     """Loads and stores that press on it."""
+    falls: str
+    """What becomes of it while nobody touches anything, on the machine as documented."""
 
 
 class SafeStep(View):

@@ -121,9 +121,33 @@ class Population:
         """Candidates of each hypothesis."""
         return tuple(np.flatnonzero(self.hypothesis == h) for h in range(len(self.hypotheses)))
 
-    def cases(self, state: int) -> Cases:
-        """All candidates in one state."""
-        return Cases(np.full(self.count, state), self.slot, self.value)
+    @cached_property
+    def from_oil_c(self) -> Array:
+        """(C, 2) oil temperature from which each of a candidate's faults is there."""
+        found = np.full(self.slot.shape, -np.inf)
+        for hypothesis, rows in zip(self.hypotheses, self.members, strict=True):
+            for w, fault in enumerate(hypothesis.faults):
+                if fault.mode.from_oil_c is not None:
+                    found[rows, w] = fault.mode.from_oil_c
+        return found
+
+    @cached_property
+    def wandering(self) -> Indices:
+        """Candidates with a single fault that comes and goes."""
+        rows = [
+            members
+            for hypothesis, members in zip(self.hypotheses, self.members, strict=True)
+            if len(hypothesis.faults) == 1 and hypothesis.faults[0].mode.comes_and_goes
+        ]
+        return np.concatenate(rows) if rows else np.zeros(0, dtype=np.intp)
+
+    def slot_at(self, oil_c: float) -> Indices:
+        """(C, 2) slots of what differs with the oil at a temperature."""
+        return np.where(self.from_oil_c <= oil_c, self.slot, -1).astype(np.intp)
+
+    def cases(self, state: int, oil_c: float) -> Cases:
+        """All candidates in one state, with the oil at a temperature."""
+        return Cases(np.full(self.count, state), self.slot_at(oil_c), self.value)
 
 
 def single_faults(network: Network) -> Population:

@@ -318,6 +318,7 @@ WATCHED: Mapping[str, tuple[bool, bool, bool]] = {
     "within_s": (True, False, True),
     "interval_s": (False, False, False),
     "moved_mm": (False, True, False),
+    "settled_c": (False, False, False),
 }
 """Does a kind of timing need a test point, a function, a level."""
 

@@ -13,7 +13,7 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.quantities import How, Quantity
 from umweg.core.observe.weights import noise_sd
-from umweg.core.solve.steady import SteadySolver
+from umweg.core.solve.steady import Cases, SteadySolver
 
 
 class HiddenMachine(Machine):
@@ -43,9 +43,20 @@ class HiddenMachine(Machine):
         )
         self.own = self._broken(unknowns.slot, drawn)
 
+    def cases(self, oil_c: float) -> Cases:
+        """This machine, without what is there only hot, or comes and goes and is gone just now."""
+        own = dict(self.own)
+        for fault, _ in self.faults:
+            mode = fault.mode
+            cold = mode.from_oil_c is not None and oil_c < mode.from_oil_c
+            if cold or (mode.comes_and_goes and self.happens(0.5)):
+                own[fault.slot] = self._sound.get(fault.slot, fault.healthy)
+        return Cases.one(own)
+
     def _broken(self, slots: Indices, drawn: Array) -> dict[int, float]:
         """Drawn values of the unknowns, and on them what is wrong."""
         own = dict(zip(slots.tolist(), drawn.tolist(), strict=True))
+        self._sound = dict(own)
         for fault, severity in self.faults:
             as_drawn = own.get(fault.slot, fault.healthy)
             own[fault.slot] = float(fault.mode.value(as_drawn, severity))

@@ -14,7 +14,7 @@ class Instrument(Document):
 
     id: str
     label: str
-    measures: Literal["pressure", "flow", "time", "length", "voltage", "speed"]
+    measures: Literal["pressure", "flow", "time", "length", "voltage", "speed", "temperature"]
     low: Number = 0
     high: Number = Field(gt=0)
     unit: Text

@@ -33,9 +33,9 @@ class Machine:
         self.own = dict(own or {})
         self._extract = Extractor(self.network)
 
-    @property
-    def cases(self) -> Cases:
-        """This machine as the only case of a batch."""
+    def cases(self, oil_c: float) -> Cases:
+        """This machine as the only case of a batch, with its oil at a temperature."""
+        del oil_c
         return Cases.one(self.own)
 
     def value(self, quantity: Quantity, state: MachineState) -> float:
@@ -52,7 +52,8 @@ class Machine:
     def _timed(self, quantity: Quantity) -> float:
         timing = self.circuit.timing(quantity.place)
         reader = TimedReader(self.circuit, self.solver)
-        value, fine = reader.values(timing, self.cases, actual=self.actual)
+        cases = self.cases(self.circuit.states[timing.state].oil_c)
+        value, fine = reader.values(timing, cases, actual=self.actual)
         if not fine[0]:
             raise SolveError(f"the machine could not be played through “{timing.label}”")
         return float(from_scale(quantity, value)[0])
@@ -79,7 +80,10 @@ class Machine:
         ------
         SolveError : this machine has no steady state there.
         """
-        solution = self.solver.solve([self.network.state(self.actual(state))], self.cases)
+        return self._found(state, self.cases(state.oil_c))
+
+    def _found(self, state: MachineState, cases: Cases) -> Array:
+        solution = self.solver.solve([self.network.state(self.actual(state))], cases)
         if not solution.converged[0]:
             raise SolveError(f"the machine has no steady state in “{state.label}”")
         across: Array = solution.across[:, 0]
@@ -87,9 +91,10 @@ class Machine:
 
     def _solved(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """The quantity on its comparison scale, and the solved across variables."""
-        across = self.across(state)
+        cases = self.cases(state.oil_c)
+        across = self._found(state, cases)
         solvable = self.network.state(self.actual(state))
-        parameters = self.solver.parameters_of([solvable], self.cases)
+        parameters = self.solver.parameters_of([solvable], cases)
         nothing: Array = np.zeros((0, self.network.unknown_count, 1))
         value, _ = self._extract.value_and_slope(
             quantity, across[:, None], parameters, solvable.viscosity_mm2_s, nothing

@@ -10,7 +10,8 @@ from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.core.observe.kinds.indicators import IndicatorLook
 from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.kinds.warmth import RunsHot
 
-AnyObservation = Reading | Behaviour | IndicatorLook | Look | Confirmation
+AnyObservation = Reading | Behaviour | IndicatorLook | Look | RunsHot | Confirmation
 Observation = Annotated[AnyObservation, Field(discriminator="kind")]
 OBSERVATIONS: tuple[type[Observed], ...] = get_args(AnyObservation)

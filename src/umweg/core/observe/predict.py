@@ -135,7 +135,7 @@ class Predictor:
             count = self.population.count
             cases = Cases(
                 np.repeat(np.arange(len(solvable)), count),
-                np.tile(self.population.slot, (len(solvable), 1)),
+                np.concatenate([self.population.slot_at(s.oil_c) for s in new.values()]),
                 np.tile(self.population.value, (len(solvable), 1)),
             )
             start = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
@@ -208,7 +208,8 @@ class Predictor:
 
     def _play(self, timing: Timing) -> TimedPrediction:
         reader, unknowns = TimedReader(self.circuit, self.solver), self.unknowns
-        mean, known = reader.values(timing, self.population.cases(0))
+        oil_c = self.circuit.states[timing.state].oil_c
+        mean, known = reader.values(timing, self.population.cases(0, oil_c))
         base = self.network.base_parameters[unknowns.slot]
         changed = Cases(
             np.zeros(len(base) + 1, dtype=np.intp),
@@ -219,7 +220,6 @@ class Predictor:
         alone = Cases.as_documented(1)
         faster, _ = reader.values(timing, alone, drive=1.0 + DRIVE_STEP)
         thicker, _ = reader.values(timing, alone, oil=1.0 + OIL_STEP)
-        state = self.circuit.states[timing.state]
         own = np.where(played[1:], shown[1:] - shown[0], 0.0)
         misfit = np.zeros((len(self.circuit.timings), self.population.count))
         if not self.population.paired:
@@ -229,7 +229,7 @@ class Predictor:
             *own,
             *misfit,
             (faster[0] - shown[0]) / DRIVE_STEP * ENGINE_SD,
-            (thicker[0] - shown[0]) / OIL_STEP * OIL_SD_C * self._thinner_per_c(state.oil_c),
+            (thicker[0] - shown[0]) / OIL_STEP * OIL_SD_C * self._thinner_per_c(oil_c),
         ]
         slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
         slope[:-SEVERITIES] = np.stack([np.broadcast_to(s, mean.shape) for s in slopes])
@@ -251,6 +251,7 @@ class Predictor:
         fault's severities together, and a little of all others, say how far its slopes are off.
         """
         population, unknowns = self.population, self.unknowns
+        oil_c = self.circuit.states[timing.state].oil_c
         grades, grade = np.unique(population.severity[:, 0], return_inverse=True)
         taken = np.flatnonzero(grade % 2 == 0)
         generator = np.random.default_rng(0)
@@ -263,7 +264,7 @@ class Predictor:
         slots = np.where(away == 0.0, -1, unknowns.slot)
         cases = Cases(
             np.zeros(len(taken), dtype=np.intp),
-            np.hstack([slots, population.slot])[taken].astype(np.intp),
+            np.hstack([slots, population.slot_at(oil_c)])[taken].astype(np.intp),
             np.hstack([values, population.value])[taken],
         )
         shown, fine = np.zeros(population.count), np.zeros(population.count, dtype=bool)
@@ -296,7 +297,7 @@ class Predictor:
         self, named: MachineState, state: SolvableState, solution: Solution, healthy: Array
     ) -> StatePrediction:
         population, across = self.population, solution.across
-        cases = population.cases(0)
+        cases = population.cases(0, named.oil_c)
         change = self.solver.sensitivities(
             [state], cases, across, self.unknowns.slot, 1e-3 * self.unknowns.sigma
         )

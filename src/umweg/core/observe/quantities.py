@@ -25,6 +25,7 @@ Kind = Literal[
     "within_s",
     "interval_s",
     "moved_mm",
+    "settled_c",
 ]
 TIMED = frozenset(get_args(TimedKind))
 
@@ -44,6 +45,7 @@ UNIT_OF_KIND: dict[str, str] = {
     "within_s": "s",
     "interval_s": "s",
     "moved_mm": "mm",
+    "settled_c": "°C",
 }
 WORDS_OF_KIND: dict[str, str] = {
     "pressure_bar": "pressure",
@@ -58,6 +60,7 @@ WORDS_OF_KIND: dict[str, str] = {
     "within_s": "time",
     "interval_s": "time between chargings",
     "moved_mm": "way moved",
+    "settled_c": "oil temperature",
 }
 
 

@@ -15,6 +15,7 @@ from umweg.core.components.base import Array
 from umweg.core.errors import ObservationError
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe.quantities import moved_net, quantity_of, to_scale
+from umweg.core.solve.power import cooling_kw_per_k, power_balance
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Curves, Phase, TransientSolver
 
@@ -142,6 +143,8 @@ class TimedReader:
         drive, oil : shares of the drives' speeds and voltages, and of the oil's viscosity
         actual : the state that a machine is really in when it is said to be in one
         """
+        if timing.of == "settled_c":
+            return self._settled(timing, cases, drive, oil, actual)
         begin = float(sum(p.seconds for p in timing.phases[:-1]))
         end = begin + timing.phases[-1].seconds
         point = None if timing.point is None else self.circuit.test_point(timing.point)
@@ -159,6 +162,37 @@ class TimedReader:
         fine = np.isfinite(value)
         scaled = to_scale(quantity_of(timing), np.where(fine, value, 0.0))
         return scaled, fine
+
+    def _settled(
+        self,
+        timing: Timing,
+        cases: Cases,
+        drive: float,
+        oil: float,
+        actual: Callable[[MachineState], MachineState],
+    ) -> tuple[Array, NDArray[np.bool_]]:
+        """The oil's temperature once what heats it and what cools it are the same.
+
+        ``T = T_air + Σ t·P_heat / Σ t·G``, over the phases of the cycle, each in its steady state
+        at the temperature that it is described for.
+        """
+        heat, cooling = np.zeros(cases.count), np.zeros(cases.count)
+        known = np.ones(cases.count, dtype=bool)
+        alone = Cases(np.zeros(cases.count, dtype=np.intp), cases.slot, cases.value)
+        for phase in timing.phases:
+            named = actual(self.circuit.states[phase.state])
+            state = _driven(self.network.state(named), drive, oil)
+            solved = self.solver.solve([state], alone)
+            parameters = self.solver.parameters_of([state], alone)
+            found = power_balance(self.network, state, solved.across, parameters)
+            heat += phase.seconds * found.heat_kw
+            cooling += phase.seconds * cooling_kw_per_k(
+                self.network, state, solved.across, parameters
+            )
+            known &= solved.converged
+        value = timing.ambient_c + heat / np.maximum(cooling, 1e-9)
+        known &= np.isfinite(value)
+        return np.where(known, value, 0.0), known
 
     def curves(
         self,

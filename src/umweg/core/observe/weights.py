@@ -19,6 +19,8 @@ CONDITIONS_SD = 0.01
 """Relative error from conditions not quite met."""
 BY_HAND = {"s": (0.05, 0.3), "mm": (0.1, 1.0)}
 """A stop watch and a rule: a share of what they show, and no finer than so much."""
+SETTLED_SD_C = 3.0
+"""A thermometer in the tank, the air not quite as warm as said, the work not quite the cycle."""
 FLOOR_SD = 0.2
 """No reading is taken finer than this [bar or L/min] …"""
 FLOOR_SHARE = 0.002
@@ -108,6 +110,8 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
         return 0.04 * abs(value_base) + 0.3
     if quantity.kind == "speed_rpm":
         return 0.015 * abs(value_base) + 2.0
+    if quantity.kind == "settled_c":
+        return SETTLED_SD_C
     if quantity.kind == "voltage_v":
         return 0.01 * abs(value_base) + 0.1
     class_sd = gauge_sd(quantity, value_base, instrument)

@@ -37,11 +37,15 @@ damped by the method instead."""
 EVENT_STEP_S = 1e-4
 SLIVER_S = 1e-5
 """No step leaves less than this before a change of commands."""
+STAGE_SHARE = 0.015
+"""Of its stroke that a rod goes in one step, where its place opens or makes something."""
 OVER_BAR = 0.2
-OVER_MM = 0.05
+OVER_MM, OVER_SHARE = 0.05, 0.005
+"""How far past its end a rod may be taken: so much, and no more than this share of its stroke."""
 HELD_AT_END = 1e6 * TRANSLATION
 """10⁶ N·s/mm: 100 kN push a rod on by a tenth of a millimetre a second."""
-OFF_END_MM_S = 1e-4
+OFF_END_MM_S = 2e-5
+"""Twenty newtons away from its end: less may be nothing but the last digit."""
 _LOWEST = -0.95
 _GAS_FOOT = 1e-4
 """Share of its volume that a gas store takes between no pressure and its gas's own."""
@@ -213,7 +217,7 @@ def _command(
         env[0, lane] *= flat[thickness, lane]
     for s in range(position_rod.shape[0]):
         p = position_rod[s]
-        flat[position_slot[s], lane] = min(max(place[p, lane] / stroke[p], 0.0), 1.0)
+        flat[position_slot[s], lane] = min(max(place[p, lane] / stroke[p, lane], 0.0), 1.0)
     for q in range(switch_table.shape[0]):
         flat[switch_table[q, 0], lane] = switched[q, lane]
     slots, held = fixed
@@ -232,7 +236,8 @@ def integrate(
     ----------
     physics : scale of the error, longest Newton step, by elimination order
     stores : litres (N,), litres per mm (N, P), inertia (N,), gas nets and slots
-    rods_of : rows, steps of the elimination, strokes, and which rod has which position slots
+    rods_of : rows, steps of the elimination, strokes and the slots of those that are a parameter
+        (−1: none), and which rod has which position slots
     tables : parameters (F, M), boundary (F, ·), viscosity (F,), end of each phase [s]
     cases : slot (B, W), value (F, B, W)
     begin : across (B, N_all), place (B, P), switched (B, Q) where each starts
@@ -243,7 +248,7 @@ def integrate(
     order = program[0]
     scale, limit = physics
     base_l, per_mm, inertia, gas = stores
-    rod_rows, rod_steps, stroke, position_rod, position_slot = rods_of
+    rod_rows, rod_steps, documented, end_slot, position_rod, position_slot = rods_of
     until = tables[3]
     start_x, start_place, start_switched = begin
     samples, extremes, status, steps, reached, events, event_count = results
@@ -251,7 +256,7 @@ def integrate(
     s0, c0, k0, k1, base, first, rate, before, after = memory[1]
     clock, step, part, remaining = memory[2]
     lanes, phase, done, ok, known = memory[3]
-    place, placed, engaged, switched = memory[4]
+    place, placed, stroke, engaged, switched = memory[4]
     _, flat, env, thickness = blocks
     width = across.shape[1]
     unknown, rods = order.shape[0], rod_rows.shape[0]
@@ -286,6 +291,10 @@ def integrate(
             known[lane] = 0
             next_sample[lane] = 0
             _enter(lane, case, 0, tables[0], cases, flats)
+            for p in range(rods):
+                stroke[p, lane] = documented[p]
+                if end_slot[p] >= 0:
+                    stroke[p, lane] = after[end_slot[p], lane]
             _command(
                 lane, 0.0, 0, ramp, tables, flats, flat, env, thickness, across, where, switching,
                 fixed,
@@ -309,6 +318,13 @@ def integrate(
                 h = left
             elif h > 0.6 * left and left > FIRST_STEP_S:
                 h = 0.5 * left
+            if known[lane] == 1:
+                # What a rod turns on its way must not be stepped over.
+                for s in range(position_rod.shape[0]):
+                    p = position_rod[s]
+                    speed = abs(across[rod_rows[p], lane])
+                    if speed * h > STAGE_SHARE * stroke[p, lane]:
+                        h = max(STAGE_SHARE * stroke[p, lane] / speed, FINEST_S)
             step[lane] = h
             part[lane] = GAMMA * h
             for i in range(across.shape[0]):
@@ -316,7 +332,7 @@ def integrate(
             for i in range(unknown):
                 litres_now = base_l[i]
                 for p in range(rods):
-                    litres_now += per_mm[i, p] * min(max(place[p, lane], 0.0), stroke[p])
+                    litres_now += per_mm[i, p] * min(max(place[p, lane], 0.0), stroke[p, lane])
                 litres[i, lane] = max(litres_now, 0.0)
             _command(
                 lane, clock[lane] + part[lane], phase[lane], ramp, tables, flats, flat, env,
@@ -420,12 +436,13 @@ def integrate(
             share = 1.0
             for p in range(rods):
                 i = rod_rows[p]
+                over = min(OVER_MM, OVER_SHARE * stroke[p, lane])
                 gone = (1.0 - GAMMA) * h * first[i, lane] + GAMMA * h * across[i, lane]
                 to = place[p, lane] + gone
-                if engaged[p, lane] == 0 and to > stroke[p] + OVER_MM and gone > 0.0:
-                    share = min(share, max(stroke[p] - place[p, lane], 0.0) / gone)
-                if engaged[p, lane] == 0 and to < -OVER_MM and gone < 0.0:
-                    share = min(share, min(place[p, lane], stroke[p]) / -gone)
+                if engaged[p, lane] == 0 and to > stroke[p, lane] + over and gone > 0.0:
+                    share = min(share, max(stroke[p, lane] - place[p, lane], 0.0) / gone)
+                if engaged[p, lane] == 0 and to < -over and gone < 0.0:
+                    share = min(share, min(place[p, lane], stroke[p, lane]) / -gone)
             for q in range(switch_table.shape[0]):
                 i = switch_table[q, 1]
                 now, was = across[i, lane], held[i, lane]
@@ -442,17 +459,18 @@ def integrate(
             fresh = False
             for p in range(rods):
                 i = rod_rows[p]
+                over = min(OVER_MM, OVER_SHARE * stroke[p, lane])
                 placed[p, lane] = place[p, lane]
                 place[p, lane] += (1.0 - GAMMA) * h * first[i, lane] + GAMMA * h * across[i, lane]
                 v, was_engaged = across[i, lane], engaged[p, lane]
-                if was_engaged == 0 and place[p, lane] >= stroke[p] - OVER_MM and v > 0.0:
+                if was_engaged == 0 and place[p, lane] >= stroke[p, lane] - over and v > 0.0:
                     engaged[p, lane] = 1
-                elif was_engaged == 0 and place[p, lane] <= OVER_MM and v < 0.0:
+                elif was_engaged == 0 and place[p, lane] <= over and v < 0.0:
                     engaged[p, lane] = -1
                 elif was_engaged != 0 and v * was_engaged < -OFF_END_MM_S:
                     engaged[p, lane] = 0
                 if engaged[p, lane] != 0:
-                    place[p, lane] = stroke[p] if engaged[p, lane] > 0 else 0.0
+                    place[p, lane] = stroke[p, lane] if engaged[p, lane] > 0 else 0.0
                 if engaged[p, lane] != was_engaged:
                     fresh = True
                     if engaged[p, lane] != 0:

@@ -51,6 +51,8 @@ class Options:
         Rule(2.0, 3.0, 120, fresh=True),
         Rule(1.2, 10.0, 400, fresh=True),
         Rule(1.2, 10.0, 400, fresh=True, from_rest=True),
+        # A handful in ten thousand: so slowly that what snaps over has time to come to rest.
+        Rule(1.05, 2.0, 1500, fresh=True, from_rest=True),
     )
     opening_step: float = 1e5
     """Pseudo-time step of the first rule."""

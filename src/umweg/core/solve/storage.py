@@ -7,11 +7,9 @@ import numpy as np
 
 from umweg.core.components import component_type
 from umweg.core.components.base import ROTATION, TRANSLATION, Array
-from umweg.core.components.storage import Gas, Inertia, OilVolume, Place, Switch
+from umweg.core.components.storage import End, Gas, Inertia, OilVolume, Place, Storage, Switch
 from umweg.core.network.network import Indices, Network
 
-FITTINGS_L = 0.02
-"""Oil in a port and the passage behind it."""
 LEAST_KG = 5.0
 LEAST_KGM2 = 0.01
 """Of whatever moves or turns, where no load declares more."""
@@ -36,6 +34,8 @@ class NetworkStorage:
     per_mm: Array
     rods: Indices
     stroke_mm: Array
+    end_slots: Indices
+    """(P,) slot of the parameter that says where each rod ends, −1: the function's stroke."""
     positions: tuple[Indices, ...]
     """For each rod the slots of the commands that say where it is."""
     gas_nets: Indices
@@ -67,6 +67,7 @@ class _Gathered:
             if f.stroke_mm > 0.0
         }
         self.stroke = [strokes.get(network.net_names[i], STROKE_MM) for i in self.rods]
+        self.ends = [-1 for _ in self.rods]
         self.positions: list[list[int]] = [[] for _ in self.rods]
         self.gas: list[tuple[int, int, int]] = []
         self.switches: list[tuple[int, int, int, int]] = []
@@ -79,7 +80,7 @@ class _Gathered:
             for port in kind.ports:
                 net = self.network.net_index[part.connections[port.name]]
                 if port.domain == "hydraulic" and net < self.network.unknown_count:
-                    self.litres[net] += FITTINGS_L
+                    self.litres[net] += kind.fittings_l
             for name, value in kind.in_time.items():
                 self.steady_only[self.network.slot[f"{part.id}.{name}"]] = value
             for store in kind.storage:
@@ -101,6 +102,7 @@ class _Gathered:
             per_mm=self.per_mm,
             rods=index(self.rods),
             stroke_mm=np.array(self.stroke, dtype=float),
+            end_slots=index(self.ends),
             positions=tuple(index(p) for p in self.positions),
             gas_nets=np.ascontiguousarray(gas[:, 0]),
             gas_slots=np.ascontiguousarray(gas[:, 1:]),
@@ -113,7 +115,7 @@ class _Gathered:
         part: str,
         joins: dict[str, str],
         values: dict[str, float],
-        store: OilVolume | Gas | Inertia | Place | Switch,
+        store: Storage,
     ) -> None:
         net = self.network.net_index[joins[store.port]]
         if net >= self.network.unknown_count:
@@ -133,6 +135,8 @@ class _Gathered:
             case Gas():
                 own = slot[f"{part}.{store.volume_l}"], slot[f"{part}.{store.precharge_bar}"]
                 self.gas.append((net, *own))
+            case End():
+                self.ends[self.rods.index(net)] = slot[f"{part}.{store.stroke_mm}"]
             case Place():
                 self.positions[self.rods.index(net)].append(slot[f"{part}.{store.position}"])
             case Switch():

@@ -229,6 +229,7 @@ class TransientSolver:
                 store.rods,
                 steady.structure.row_of[store.rods],
                 store.stroke_mm,
+                store.end_slots,
                 position_rod,
                 position_slot,
             ),
@@ -261,6 +262,7 @@ class TransientSolver:
                 (
                     np.zeros((rods, width)),
                     np.zeros((rods, width)),
+                    np.ones((rods, width)),
                     np.zeros((rods, width), dtype=np.intp),
                     np.zeros((size(store.switches), width)),
                 ),

@@ -40,7 +40,8 @@ def map_of(predictor: Predictor, state: MachineState) -> StateMap:
     known = [members[table.known[members]] for members in population.members]
     chosen = np.array([m[len(m) // 2] if len(m) else -1 for m in known], dtype=np.intp)
     at = np.maximum(chosen, 0)
-    cases = Cases(np.zeros(len(at), dtype=np.intp), population.slot[at], population.value[at])
+    slot, value = population.slot_at(state.oil_c)[at], population.value[at]
+    cases = Cases(np.zeros(len(at), dtype=np.intp), slot, value)
     parameters = predictor.solver.parameters_of([solvable], cases)
     across = np.ascontiguousarray(table.solution.across[:, at])
     across[:, 0] = table.healthy

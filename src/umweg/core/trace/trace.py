@@ -10,6 +10,7 @@ from umweg.core.components import component_type
 from umweg.core.components.base import ELECTRIC, Array
 from umweg.core.errors import SolveError
 from umweg.core.network.network import Network
+from umweg.core.solve.power import port_throughs
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.trace.way_views import (
     CircuitTrace,
@@ -19,7 +20,6 @@ from umweg.core.trace.way_views import (
     SignalLine,
     Station,
 )
-from umweg.core.trace.ways import port_throughs
 
 LEAST_SHARE = 0.05
 """A way carries at least this share of what moves the actuator; less is a leak."""

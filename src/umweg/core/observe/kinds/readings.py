@@ -36,6 +36,7 @@ ReadAs = Literal[
     "within_s",
     "interval_s",
     "moved_mm",
+    "settled_c",
 ]
 DIMENSION: dict[ReadAs, str] = {
     "pressure_bar": "pressure",
@@ -50,6 +51,7 @@ DIMENSION: dict[ReadAs, str] = {
     "within_s": "time",
     "interval_s": "time",
     "moved_mm": "length",
+    "settled_c": "temperature",
 }
 
 
