@@ -716,6 +716,44 @@ def migrate() -> None:
 
 
 @app.command()
+def export(
+    jobs: Annotated[list[str], typer.Argument(help="id or reference of each job")],
+    out: Annotated[Path | None, typer.Option(help="file to write, else the screen")] = None,
+) -> None:
+    """Jobs with record, machine and circuit as one file; everything, to be read in again."""
+    from sqlalchemy.orm import Session
+
+    from umweg.db.bundle import bundle_of
+    from umweg.db.session import make_engine
+    from umweg.db.store import Store
+
+    with Session(make_engine()) as session:
+        store = Store.only(session)
+        text = bundle_of([store.named_job(j) for j in jobs]).model_dump_json(indent=1)
+    if out is None:
+        print(text)
+    else:
+        out.write_text(text + "\n")
+
+
+@app.command(name="import")
+def import_(file: Annotated[Path, typer.Argument(help="a file that export wrote")]) -> None:
+    """Read such a file in: all of it or nothing; what is kept already stays as it is."""
+    from sqlalchemy.orm import Session
+
+    from umweg.db.bundle import keep_bundle, read_bundle
+    from umweg.db.session import make_engine
+    from umweg.db.store import Store
+
+    bundle = read_bundle(file.read_bytes())
+    with Session(make_engine()) as session:
+        rows = keep_bundle(Store.only(session), bundle)
+        session.commit()
+        for row in rows:
+            print(f"{row.id}  {row.machine.name}: {row.complaint}")
+
+
+@app.command()
 def mutate(
     areas: Annotated[
         list[str] | None, typer.Argument(help="areas or modules, as core.diagnose.worth")

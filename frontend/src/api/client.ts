@@ -102,6 +102,7 @@ export const api = {
         body: { machine_id: machineId, complaint },
       }),
     ),
+  readIn: (bundle: Schemas["Bundle"]) => unwrap(client.POST("/api/jobs/bundle", { body: bundle })),
   addEntry: (
     id: string,
     data: EntryData,

@@ -152,6 +152,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep the jobs of a bundle. What is kept already stays as it is; a bad file changes nothing.
+         */
+        post: operations["keep_api_jobs_bundle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -164,6 +184,26 @@ export interface paths {
          * @description One job with all its entries.
          */
         get: operations["job_api_jobs__job_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bundle
+         * @description The job with its whole record, its machine and its circuit: everything, to be read in again.
+         */
+        get: operations["bundle_api_jobs__job_id__bundle_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -520,6 +560,23 @@ export interface components {
             reason: string;
         };
         /**
+         * Adjuster
+         * @description A screw or a shim pack that sets one parameter.
+         */
+        Adjuster: {
+            /** Bar Per Shim */
+            bar_per_shim?: number | null;
+            /** Bar Per Turn */
+            bar_per_turn?: number | null;
+            /**
+             * Limit
+             * @description never above this value of the parameter
+             */
+            limit: number;
+            /** Parameter */
+            parameter: string;
+        };
+        /**
          * AnswerView
          * @description What is known about a job as it stands, and what is still being worked out.
          */
@@ -613,6 +670,124 @@ export interface components {
             words: string;
         };
         /**
+         * Bundle
+         * @description Jobs, and the circuits as they were when each was opened.
+         */
+        Bundle: {
+            /** Circuits */
+            circuits: components["schemas"]["Circuit"][];
+            /**
+             * Format
+             * @constant
+             */
+            format: "umweg-bundle/1";
+            /** Jobs */
+            jobs: components["schemas"]["BundledJob"][];
+        };
+        /**
+         * BundleKept
+         * @description Jobs that are kept now, in the order of the file.
+         */
+        BundleKept: {
+            /** Jobs */
+            jobs: string[];
+        };
+        /**
+         * BundledEntry
+         * @description An entry as it was made: what, when, by whom, in place of which.
+         */
+        BundledEntry: {
+            /**
+             * Author
+             * @default
+             */
+            author: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Data */
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Supersedes */
+            supersedes?: string | null;
+        };
+        /**
+         * BundledJob
+         * @description A job with its machine and its whole record, what was corrected or withdrawn too.
+         */
+        BundledJob: {
+            /**
+             * Circuit
+             * @description id of one of the bundle's circuits
+             */
+            circuit: string;
+            /** Complaint */
+            complaint: string;
+            /** Entries */
+            entries?: components["schemas"]["BundledEntry"][];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            machine: components["schemas"]["MachineCard"];
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Reference */
+            reference?: string | null;
+        };
+        /**
+         * Circuit
+         * @description A whole machine's hydraulic circuit.
+         */
+        Circuit: {
+            /** Components */
+            components: components["schemas"]["Component"][];
+            /** Family */
+            family: string[];
+            fluid: components["schemas"]["Fluid"];
+            /**
+             * Format
+             * @constant
+             */
+            format: "umweg-circuit/1";
+            /** Functions */
+            functions?: components["schemas"]["Function"][];
+            /** Id */
+            id: string;
+            /** Interlocks */
+            interlocks?: components["schemas"]["Interlock"][];
+            /** Machine Kind */
+            machine_kind: string;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes?: {
+                [key: string]: string;
+            };
+            /** Prime Movers */
+            prime_movers: components["schemas"]["PrimeMover"][];
+            /** Specifications */
+            specifications?: components["schemas"]["Specification"][];
+            /** States */
+            states?: {
+                [key: string]: components["schemas"]["MachineState"];
+            };
+            /** Test Points */
+            test_points?: components["schemas"]["TestPoint"][];
+            /** Timings */
+            timings?: components["schemas"]["Timing"][];
+        };
+        /**
          * CircuitTrace
          * @description The ways of all moves, and the parts against them.
          */
@@ -625,6 +800,58 @@ export interface components {
             neutral: components["schemas"]["Station"][];
             /** Parts */
             parts: components["schemas"]["Shared"][];
+        };
+        /**
+         * Component
+         * @description One named part: its type, its parameters and the nets its ports join.
+         */
+        Component: {
+            /** Connections */
+            connections: {
+                [key: string]: string;
+            };
+            /**
+             * Fault Weight
+             * @description times the type's own base rate
+             * @default 1
+             */
+            fault_weight: number;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Location
+             * @default
+             */
+            location: string;
+            /** Parameters */
+            parameters?: {
+                [key: string]: number;
+            };
+            /**
+             * Ratings
+             * @description port to bar
+             */
+            ratings?: {
+                [key: string]: number;
+            };
+            /**
+             * @default {
+             *       "access_min": 10,
+             *       "part_cost": 100,
+             *       "replace_min": 60,
+             *       "serviceable": false
+             *     }
+             */
+            service: components["schemas"]["Service"];
+            /** Type */
+            type: string;
+            /**
+             * Typical
+             * @description parameters nobody has measured or read from a sheet: known to a fifth only
+             */
+            typical?: string[];
         };
         /**
          * Confirmation
@@ -803,6 +1030,83 @@ export interface components {
             where: string;
         };
         /**
+         * Fluid
+         * @description The oil, by grade; viscosity between 40 and 100 °C follows ASTM D341.
+         */
+        Fluid: {
+            /**
+             * Bulk Modulus Bar
+             * @default 14000
+             */
+            bulk_modulus_bar: number;
+            /**
+             * Density Kg M3
+             * @default 870
+             */
+            density_kg_m3: number;
+            /** Grade */
+            grade: string;
+            /**
+             * Oil C High
+             * @description allowed range, upper end
+             * @default 90
+             */
+            oil_c_high: number;
+            /**
+             * Oil C Low
+             * @description allowed range, lower end
+             * @default -10
+             */
+            oil_c_low: number;
+            /** Viscosity 100 C Mm2 S */
+            viscosity_100_c_mm2_s: number;
+            /** Viscosity 40 C Mm2 S */
+            viscosity_40_c_mm2_s: number;
+        };
+        /**
+         * Function
+         * @description One thing the machine does, with the actuator that does it and its loads.
+         */
+        Function: {
+            /**
+             * Actuator
+             * @description component whose speed is the function's speed
+             */
+            actuator: string;
+            /**
+             * Actuator Port
+             * @default rod
+             */
+            actuator_port: string;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Load
+             * @description its load component, if it has one
+             */
+            load?: string | null;
+            /**
+             * Loads
+             * @description load commands per load state
+             */
+            loads?: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Moves */
+            moves: {
+                [key: string]: components["schemas"]["Move"];
+            };
+            /**
+             * Stroke Mm
+             * @default 0
+             */
+            stroke_mm: number;
+        };
+        /**
          * FunctionView
          * @description A function of the machine.
          */
@@ -901,6 +1205,23 @@ export interface components {
             measures: "pressure" | "flow" | "time" | "length" | "voltage" | "speed" | "temperature";
             /** Unit */
             unit: string;
+        };
+        /**
+         * Interlock
+         * @description What must be true for commands to arrive.
+         */
+        Interlock: {
+            /** Functions */
+            functions: string[];
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Switch
+             * @description component that it opens or makes
+             */
+            switch?: string | null;
         };
         /**
          * Intervention
@@ -1302,6 +1623,26 @@ export interface components {
             why_no_setting: string;
         };
         /**
+         * Move
+         * @description What an operator calls for: “raise” is a set of commands.
+         */
+        Move: {
+            /**
+             * Commands
+             * @description component.command to value
+             */
+            commands: {
+                [key: string]: number;
+            };
+            /**
+             * Direction
+             * @description sign of the actuator's speed when the machine is in order
+             */
+            direction?: (-1 | 1) | null;
+            /** Label */
+            label: string;
+        };
+        /**
          * MoveTrace
          * @description One move: where its oil goes.
          */
@@ -1604,6 +1945,22 @@ export interface components {
             side: "north" | "south" | "east" | "west";
         };
         /**
+         * PrimeMover
+         * @description What turns the pumps; its id is the name of the shaft net.
+         */
+        PrimeMover: {
+            /** Id */
+            id: string;
+            /** Idle Rpm */
+            idle_rpm: number;
+            /** Label */
+            label: string;
+            /** Max Rpm */
+            max_rpm: number;
+            /** Rated Rpm */
+            rated_rpm: number;
+        };
+        /**
          * ProblemView
          * @description RFC 9457 problem details, with every single finding.
          */
@@ -1852,6 +2209,33 @@ export interface components {
             warmth_weighed: boolean;
         };
         /**
+         * Service
+         * @description What it takes to get at, replace or mend a part; money in the workshop's currency.
+         */
+        Service: {
+            /**
+             * Access Min
+             * @default 10
+             */
+            access_min: number;
+            adjuster?: components["schemas"]["Adjuster"] | null;
+            /**
+             * Part Cost
+             * @default 100
+             */
+            part_cost: number;
+            /**
+             * Replace Min
+             * @default 60
+             */
+            replace_min: number;
+            /**
+             * Serviceable
+             * @default false
+             */
+            serviceable: boolean;
+        };
+        /**
          * Setting
          * @description How the part is set: by one specification, from what is read to what should be.
          */
@@ -1945,6 +2329,32 @@ export interface components {
             state: string;
             /** Suspect */
             suspect: string | null;
+        };
+        /**
+         * Specification
+         * @description What a good machine shows at a point in a named state; at least one limit.
+         */
+        Specification: {
+            /** High */
+            high?: number | null;
+            /** Id */
+            id: string;
+            /** Low */
+            low?: number | null;
+            /**
+             * Point
+             * @description test point, or function id for speed and drift
+             */
+            point: string;
+            /**
+             * Quantity
+             * @enum {string}
+             */
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "indicator" | "voltage_v" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
+            /** Source */
+            source: string;
+            /** State */
+            state: string;
         };
         /**
          * StateView
@@ -2076,6 +2486,93 @@ export interface components {
             share: number;
             /** Title */
             title: string;
+        };
+        /**
+         * TestPoint
+         * @description A place for a gauge, a flow meter or a cap.
+         *
+         *     ``net`` is where pressure is read. ``port`` (component.port) is the fitting that
+         *     is opened for an in-line meter or a cap; the kit goes between net and port.
+         */
+        TestPoint: {
+            /** Access Min */
+            access_min: number;
+            /** Fitting */
+            fitting: string;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Methods */
+            methods: ("tee_gauge" | "inline_flow" | "cap" | "voltmeter")[];
+            /** Net */
+            net: string;
+            /** Port */
+            port?: string | null;
+        };
+        /**
+         * TimedPhase
+         * @description A named state that lasts.
+         */
+        TimedPhase: {
+            /**
+             * Ramp S
+             * @description how long levers and drives take to get there
+             * @default 0.2
+             */
+            ramp_s: number;
+            /** Seconds */
+            seconds: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * Timing
+         * @description Something read in time: the states gone through, and what is read in the last of them.
+         *
+         *     ``point`` is the test point whose pressure is watched, ``function`` the one whose rod is;
+         *     ``level_bar`` the pressure that is waited for. What does not come within the last phase is
+         *     read as that phase's length. For ``settled_c`` the phases are a cycle of ordinary work, gone
+         *     through again and again.
+         */
+        Timing: {
+            /**
+             * Ambient C
+             * @description air that cools the oil
+             * @default 20
+             */
+            ambient_c: number;
+            /** Cautions */
+            cautions?: string[];
+            /** Function */
+            function?: string | null;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Level Bar */
+            level_bar?: number | null;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
+            /** Phases */
+            phases: components["schemas"]["TimedPhase"][];
+            /**
+             * Places
+             * @description function to share of its stroke, 0 … 1
+             */
+            places?: {
+                [key: string]: number;
+            };
+            /** Point */
+            point?: string | null;
+            /**
+             * Setup Min
+             * @default 1
+             */
+            setup_min: number;
         };
         /**
          * TraceView
@@ -2715,6 +3212,102 @@ export interface operations {
             };
         };
     };
+    keep_api_jobs_bundle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bundle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleKept"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
     job_api_jobs__job_id__get: {
         parameters: {
             query?: never;
@@ -2733,6 +3326,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    bundle_api_jobs__job_id__bundle_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
                 };
             };
             /** @description The host is not this application's */

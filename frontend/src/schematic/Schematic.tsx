@@ -3,6 +3,7 @@ import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
 import { type Drawing, drawingOf, type Placed, pathOf, READABLE_PX, type Route } from "./layout";
 import { Overview } from "./Overview";
+import { saveAs, standalone } from "./save";
 import { formatNet, pressureColour } from "./scale";
 import { centreOn, fitView, openingView, pan, type View, zoom } from "./view";
 
@@ -456,6 +457,11 @@ export function Schematic(props: SchematicProps) {
     }
   };
 
+  const save = () => {
+    if (box.current)
+      saveAs(`${schematic.circuit_id}.svg`, standalone(box.current), "image/svg+xml");
+  };
+
   const nameOfPoint = new Map(schematic.test_points.map((p) => [`point:${p.id}`, p.label]));
   const netOfPoint = new Map(schematic.test_points.map((p) => [`point:${p.id}`, p.net]));
   return (
@@ -514,6 +520,9 @@ export function Schematic(props: SchematicProps) {
             Where?
           </button>
         )}
+        <button type="button" className={TOOL} aria-label="Save what is seen as SVG" onClick={save}>
+          SVG
+        </button>
         <button type="button" className={TOOL} aria-label="Zoom out" onClick={() => zoomBy(0.8)}>
           −
         </button>

@@ -172,6 +172,25 @@ class Store:
             raise NotFoundError(f"there is no job {job_id}")
         return found
 
+    def named_job(self, name: str) -> JobRow:
+        """A job by its id or its reference.
+
+        Raises
+        ------
+        NotFoundError : there is none.
+        """
+        try:
+            return self.job(UUID(name))
+        except ValueError:
+            found = self.session.scalars(
+                select(JobRow)
+                .join(Machine)
+                .where(JobRow.reference == name, Machine.workshop_id == self.workshop_id)
+            ).first()
+        if found is None:
+            raise NotFoundError(f"there is no job “{name}”")
+        return found
+
     def revision(self, revision_id: int) -> CircuitRevision:
         """A revision of a circuit of this workshop or of the library.
 
@@ -191,9 +210,7 @@ class Store:
         ------
         NotFoundError : the circuit was never stored.
         """
-        mine = or_(
-            CircuitRevision.workshop_id.is_(None), CircuitRevision.workshop_id == self.workshop_id
-        )
+        mine = self.sees(CircuitRevision)
         found = self.session.scalars(_revisions(circuit_id).where(mine)).first()
         if found is None:
             raise NotFoundError(f"there is no circuit “{circuit_id}”")
@@ -225,12 +242,14 @@ class Store:
             raise ConflictError(f"there is another machine with the serial number {card.serial}")
         return there
 
+    def sees(self, revision: type[CircuitRevision]) -> ColumnElement[bool]:
+        """Revisions of this workshop and of the library."""
+        return or_(revision.workshop_id.is_(None), revision.workshop_id == self.workshop_id)
+
     @property
     def circuits(self) -> Sequence[CircuitRevision]:
         """The newest revision of every circuit of this workshop and of the library, by name."""
-        mine = or_(
-            CircuitRevision.workshop_id.is_(None), CircuitRevision.workshop_id == self.workshop_id
-        )
+        mine = self.sees(CircuitRevision)
         newest = (
             select(func.max(CircuitRevision.id)).where(mine).group_by(CircuitRevision.circuit_id)
         )

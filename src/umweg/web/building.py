@@ -15,6 +15,7 @@ from umweg.core.network.check import circuit_problems
 from umweg.core.observe.exhibits import NotPlayedError
 from umweg.core.observe.job import MachineCard
 from umweg.db import store as stored
+from umweg.db.bundle import own_id
 from umweg.web.circuits import functions_of, schematic_of
 from umweg.web.context import Context, ContextOf, StoreOf
 from umweg.web.problems import READS, WRITES
@@ -37,8 +38,6 @@ from umweg.work.exhibits import document_of
 router = APIRouter(prefix="/api", tags=["machines"])
 
 CircuitId = Annotated[str, Path(max_length=60, pattern=r"^[a-z][a-z0-9_]*$")]
-OWN = "own_"
-"""Begins the ids of a workshop's own circuits: none is ever taken for one of the library."""
 _LINE = re.compile(r"^line (\d+)$")
 
 
@@ -163,12 +162,6 @@ def _draft_of(context: Context, text: str, beside: str | None) -> DraftFound | N
     return DraftFound.model_validate_json(document_of(arrays))
 
 
-def _own_id(circuit_id: str, serial: str) -> str:
-    """Of this machine alone: another list of the same name is another machine's."""
-    plain = re.sub(r"[^a-z0-9]+", "_", serial.lower()).strip("_")
-    return f"{OWN}{circuit_id.removeprefix(OWN)[:34]}_{plain[:20]}".rstrip("_")
-
-
 @router.post("/machines", status_code=201, responses=WRITES)
 def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
     """A machine more. The same one sent twice is kept once."""
@@ -192,7 +185,7 @@ def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
         if found.circuit is None:
             raise FormatError(f"the list makes no working machine: {found.trouble}")
         circuit = read_circuit(found.circuit)
-        own = circuit.model_copy(update={"id": _own_id(circuit.id, new.serial)})
+        own = circuit.model_copy(update={"id": own_id(circuit.id, new.serial)})
         revision = stored.keep_circuit(context.session, own, store.workshop_id)
         circuit_id, sha256 = revision.circuit_id, revision.sha256
     assert circuit_id is not None

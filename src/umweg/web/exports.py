@@ -12,10 +12,13 @@ from umweg.core.observe.job import Job, MachineCard
 from umweg.core.observe.kinds.base import resolve_state
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.db.bundle import Bundle, bundle_of, keep_bundle
 from umweg.db.entries import Record, record_of
 from umweg.db.models import JobRow
 from umweg.web.context import Context, ContextOf
-from umweg.web.problems import READS
+from umweg.web.problems import READS, WRITES
+from umweg.web.schemas import BundleKept
+from umweg.work.asking import want_played
 
 router = APIRouter(prefix="/api/jobs", tags=["exports"])
 
@@ -41,6 +44,25 @@ def export(job_id: UUID, context: ContextOf) -> Job:
     """The job as ``umweg-job/1``, as ``./umweg diagnose`` reads it; what was withdrawn is left out."""
     row = context.store.job(job_id)
     return job_document(context, row, record_of(row.entries))
+
+
+@router.get("/{job_id}/bundle", responses=READS)
+def bundle(job_id: UUID, context: ContextOf) -> Bundle:
+    """The job with its whole record, its machine and its circuit: everything, to be read in again."""
+    return bundle_of([context.store.job(job_id)])
+
+
+@router.post("/bundle", status_code=201, responses=WRITES)
+def keep(new: Bundle, context: ContextOf) -> BundleKept:
+    """Keep the jobs of a bundle. What is kept already stays as it is; a bad file changes nothing."""
+    rows = keep_bundle(context.store, new)
+    kept = BundleKept(jobs=[row.id for row in rows])
+    digests = {row.circuit_revision.sha256 for row in rows}
+    context.session.commit()
+    context.session.close()
+    for digest in sorted(digests):
+        want_played(context.queue, digest)
+    return kept
 
 
 @router.get(

@@ -355,6 +355,12 @@ class SchematicView(Model):
     warmth_weighed: bool = Field(description="a cycle of work is described: heat can be weighed")
 
 
+class BundleKept(Model):
+    """Jobs that are kept now, in the order of the file."""
+
+    jobs: list[UUID]
+
+
 class NetValue(Model):
     """A net in a state."""
 

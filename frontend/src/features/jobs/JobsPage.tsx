@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type JobCard, newKey, type Workshop } from "../../api/client";
@@ -121,6 +122,60 @@ function NewJob({ workshop }: { workshop: Workshop }) {
   );
 }
 
+/** A file that somebody wrote with “Everything, to read in”: its jobs, machines and circuits. */
+function ReadIn() {
+  const file = useRef<HTMLInputElement>(null);
+  const [error, setError] = useState<Error | null>(null);
+  const [kept, setKept] = useState<number | null>(null);
+  const queries = useQueryClient();
+  const read = async (chosen: File | undefined) => {
+    if (!chosen) return;
+    setError(null);
+    setKept(null);
+    try {
+      const found = await api.readIn(JSON.parse(await chosen.text()));
+      setKept(found.jobs.length);
+      await queries.invalidateQueries();
+    } catch (failure) {
+      setError(
+        failure instanceof SyntaxError
+          ? new Error(`${chosen.name} is no file of ours: it is not JSON`)
+          : (failure as Error),
+      );
+    }
+  };
+  return (
+    <section className="mt-3 rounded-lg border border-line bg-card p-4">
+      <div className="flex flex-wrap items-center gap-3">
+        <h2 className="font-bold">Read jobs in from a file</h2>
+        <Button onClick={() => file.current?.click()}>Choose the file</Button>
+        <input
+          ref={file}
+          type="file"
+          accept="application/json"
+          aria-label="File with jobs"
+          className="sr-only"
+          tabIndex={-1}
+          onChange={(e) => {
+            void read(e.target.files?.[0]);
+            e.target.value = "";
+          }}
+        />
+        <p aria-live="polite" className="text-sm text-soft">
+          {kept === null
+            ? "Record, machine and circuit, as another workshop wrote them."
+            : `${kept} ${kept === 1 ? "job is" : "jobs are"} in the list.`}
+        </p>
+      </div>
+      {error && (
+        <div className="mt-3">
+          <Failure error={error} />
+        </div>
+      )}
+    </section>
+  );
+}
+
 const WHICH = { all: null, open: false, decided: true } as const;
 const WHICH_LABEL = { all: "All", open: "In work", decided: "Isolated" } as const;
 type Which = keyof typeof WHICH;
@@ -185,6 +240,7 @@ export function JobsPage() {
           </Button>
         )}
         {workshop.data && <NewJob workshop={workshop.data} />}
+        <ReadIn />
       </main>
     </Frame>
   );

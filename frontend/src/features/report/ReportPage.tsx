@@ -222,6 +222,9 @@ export function ReportPage() {
           <a className={TOOL} href={`/api/jobs/${jobId}/export`} download={`job-${jobId}.json`}>
             Job as JSON
           </a>
+          <a className={TOOL} href={`/api/jobs/${jobId}/bundle`} download={`bundle-${jobId}.json`}>
+            Everything, to read in
+          </a>
         </div>
         {error && <Failure error={error as Error} />}
         {job.data && workshop.data && schematic.data ? (

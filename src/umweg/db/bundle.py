@@ -1,0 +1,244 @@
+"""Jobs with everything that belongs to them in one file, ``umweg-bundle/1``: out, and in without loss."""
+
+import re
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+
+from umweg.core.circuit.document import Circuit, problems_of, read_json
+from umweg.core.diagnose.question import circuit_sha256
+from umweg.core.errors import FormatError, Problem
+from umweg.core.network.check import check_circuit
+from umweg.core.observe.job import MachineCard
+from umweg.db.entries import ENTRY, Acceptance, EntryData
+from umweg.db.models import CircuitRevision, EntryRow, JobRow
+from umweg.db.store import ConflictError, Store, keep_circuit
+
+OWN = "own_"
+"""Begins the ids of a workshop's own circuits: none is ever taken for one of the library."""
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class BundledEntry(_Part):
+    """An entry as it was made: what, when, by whom, in place of which."""
+
+    id: UUID
+    data: EntryData
+    supersedes: UUID | None = None
+    author: str = Field(default="", max_length=100)
+    created_at: datetime
+
+
+class BundledJob(_Part):
+    """A job with its machine and its whole record, what was corrected or withdrawn too."""
+
+    id: UUID
+    reference: str | None = Field(default=None, max_length=100)
+    circuit: str = Field(max_length=60, description="id of one of the bundle's circuits")
+    machine: MachineCard
+    complaint: str = Field(max_length=2000)
+    opened_at: datetime
+    entries: list[BundledEntry] = Field(default_factory=list, max_length=5000)
+
+
+class Bundle(_Part):
+    """Jobs, and the circuits as they were when each was opened."""
+
+    format: Literal["umweg-bundle/1"]
+    circuits: list[Circuit] = Field(max_length=200)
+    jobs: list[BundledJob] = Field(max_length=1000)
+
+
+def read_bundle(text: str | bytes) -> Bundle:
+    """Read a bundle from JSON.
+
+    Raises
+    ------
+    FormatError : not JSON, not ``umweg-bundle/1``; lists every place that is wrong.
+    """
+    data = read_json(text)
+    try:
+        return Bundle.model_validate(data)
+    except ValidationError as error:
+        raise FormatError("not a bundle of format umweg-bundle/1", problems_of(error)) from error
+
+
+def check_bundle(bundle: Bundle) -> None:
+    """Refuse a bundle of which not everything could be kept.
+
+    Raises
+    ------
+    FormatError : something in it refers to nothing; lists every place.
+    CircuitError : one of its circuits cannot be one.
+    """
+    if problems := list(_loose_ends(bundle)):
+        raise FormatError("the bundle refers to what is not in it", tuple(problems))
+    for circuit in bundle.circuits:
+        check_circuit(circuit)
+
+
+def _loose_ends(bundle: Bundle) -> Iterable[Problem]:
+    known = [c.id for c in bundle.circuits]
+    for name in sorted({c for c in known if known.count(c) > 1}):
+        yield Problem("duplicate", f"circuit {name}", "is there twice")
+    for job in bundle.jobs:
+        if job.circuit not in known:
+            yield Problem("no_circuit", f"job {job.id}", f"there is no circuit “{job.circuit}”")
+        if not job.machine.serial:
+            yield Problem("no_serial", f"job {job.id}", "its machine has no serial number")
+        before: set[UUID] = set()
+        for entry in job.entries:
+            where = f"job {job.id}, entry {entry.id}"
+            if entry.id in before:
+                yield Problem("duplicate", where, "is there twice")
+            if entry.supersedes is not None and entry.supersedes not in before:
+                yield Problem("no_entry", where, "corrects an entry that does not come before it")
+            accepted = entry.data.reading if isinstance(entry.data, Acceptance) else None
+            if accepted is not None and accepted not in before:
+                yield Problem("no_entry", where, "accepts a reading that does not come before it")
+            before.add(entry.id)
+
+
+def bundle_of(rows: Sequence[JobRow]) -> Bundle:
+    """Jobs with their machines, records and circuits.
+
+    Raises
+    ------
+    ConflictError : they were opened on different revisions of one circuit: one file holds one.
+    """
+    circuits: dict[str, CircuitRevision] = {}
+    for row in rows:
+        kept = circuits.setdefault(row.circuit_revision.circuit_id, row.circuit_revision)
+        if kept.sha256 != row.circuit_revision.sha256:
+            raise ConflictError(
+                f"these jobs use different revisions of “{kept.circuit_id}”: write them one by one"
+            )
+    return Bundle(
+        format="umweg-bundle/1",
+        circuits=[Circuit.model_validate(r.document) for r in circuits.values()],
+        jobs=[
+            BundledJob(
+                id=row.id,
+                reference=row.reference,
+                circuit=row.circuit_revision.circuit_id,
+                machine=MachineCard(
+                    name=row.machine.name,
+                    owner=row.machine.owner,
+                    serial=row.machine.serial,
+                    hours=row.machine.hours,
+                    recent_work=row.machine.recent_work,
+                ),
+                complaint=row.complaint,
+                opened_at=row.created_at,
+                entries=[
+                    BundledEntry(
+                        id=e.id,
+                        data=ENTRY.validate_python(e.document),
+                        supersedes=e.supersedes,
+                        author=e.author,
+                        created_at=e.created_at,
+                    )
+                    for e in row.entries
+                ],
+            )
+            for row in rows
+        ],
+    )
+
+
+def keep_bundle(store: Store, bundle: Bundle) -> list[JobRow]:
+    """Keep every job of a bundle, or nothing of it. Kept already, it is left as it is.
+
+    Raises
+    ------
+    CircuitError, FormatError : as :func:`check_bundle`.
+    ConflictError : another machine has one of its serial numbers.
+    """
+    check_bundle(bundle)
+    circuits = {c.id: c for c in bundle.circuits}
+    revisions = {
+        (job.circuit, job.machine.serial): _revision(store, circuits[job.circuit], job.machine)
+        for job in bundle.jobs
+    }
+    return [
+        _keep_job(store, job, revisions[job.circuit, job.machine.serial]) for job in bundle.jobs
+    ]
+
+
+def own_id(circuit_id: str, serial: str) -> str:
+    """Id of a machine's own circuit: another one of the same name is another machine's."""
+    plain = re.sub(r"[^a-z0-9]+", "_", serial.lower()).strip("_")
+    return f"{OWN}{circuit_id.removeprefix(OWN)[:34]}_{plain[:20]}".rstrip("_")
+
+
+def _revision(store: Store, circuit: Circuit, machine: MachineCard) -> CircuitRevision:
+    """The revision that is that document; a new one never comes before the library's own."""
+    digest = circuit_sha256(circuit)
+    found = store.session.scalars(
+        select(CircuitRevision)
+        .where(CircuitRevision.sha256 == digest, store.sees(CircuitRevision))
+        .order_by(CircuitRevision.id.desc())
+    ).first()
+    if found is not None:
+        return found
+    own = circuit.model_copy(update={"id": own_id(circuit.id, machine.serial)})
+    return keep_circuit(store.session, own, store.workshop_id)
+
+
+def _keep_job(store: Store, job: BundledJob, revision: CircuitRevision) -> JobRow:
+    session = store.session
+    machine = store.add_machine(revision.circuit_id, job.machine)
+    key = f"bundle-{job.id}"
+    values: dict[str, Any] = {
+        "machine_id": machine.id,
+        "circuit_revision_id": revision.id,
+        "complaint": job.complaint,
+        "open_key": key,
+        "created_at": job.opened_at,
+    }
+    there = session.scalars(
+        select(JobRow).where(JobRow.id == job.id, JobRow.machine_id == machine.id)
+    ).first()
+    if there is None:
+        added = insert(JobRow).values(**values).on_conflict_do_nothing(index_elements=["open_key"])
+        session.execute(added)
+        there = session.scalars(select(JobRow).where(JobRow.open_key == key)).one()
+    session.get(JobRow, there.id, with_for_update=True)
+    session.expire(there, ["entries"])
+    kept = {e.id: e.id for e in there.entries}
+    kept |= {
+        UUID(e.idempotency_key.removeprefix("bundle-")): e.id
+        for e in there.entries
+        if e.idempotency_key.startswith("bundle-")
+    }
+    last = max((e.sequence for e in there.entries), default=0)
+    for entry in job.entries:
+        if entry.id in kept:
+            continue
+        last += 1
+        data = entry.data
+        if isinstance(data, Acceptance):
+            data = data.model_copy(update={"reading": kept[data.reading]})
+        row = EntryRow(
+            job_id=there.id,
+            sequence=last,
+            kind=data.kind,
+            document=data.model_dump(mode="json"),
+            supersedes=None if entry.supersedes is None else kept[entry.supersedes],
+            idempotency_key=f"bundle-{entry.id}",
+            author=entry.author,
+            created_at=entry.created_at,
+        )
+        session.add(row)
+        session.flush()
+        kept[entry.id] = row.id
+    session.expire(there, ["entries"])
+    return there

@@ -1,0 +1,183 @@
+"""What shows only hot, comes and goes, or is a wrong part; and how warm a machine gets at work."""
+
+from collections.abc import Sequence
+from functools import cache
+
+import numpy as np
+import pytest
+
+from tests.core.machines import Nominal, Still
+from umweg.core.components import component_type
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.prior import AFTER_WORK, NOBODY_WORKED, RENEWED, history_factor
+from umweg.core.diagnose.ranking import rank
+from umweg.core.errors import ObservationError
+from umweg.core.faults.population import faults_of, parse_fault
+from umweg.core.network.network import Network
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.history import History
+from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.kinds.warmth import WARMTHS, RunsHot, WarmthFelt, cycle_of
+from umweg.core.observe.observations import Observation
+from umweg.core.observe.quantities import Quantity
+from umweg.core.solve.power import KW_PER_BAR_LPM
+from umweg.library import load_circuit
+
+PACKER, FEEDER = "packer_truck", "sludge_feeder"
+
+
+@cache
+def doctor_of(circuit: str) -> Diagnostician:
+    return Diagnostician.of(load_circuit(circuit), [])
+
+
+def shares_of(doctor: Diagnostician, observations: Sequence[Observation]) -> dict[str, float]:
+    """Share of every single fault."""
+    ranking = rank(doctor.exhibits, observations, [])
+    keys = [h.key for h in ranking.population.hypotheses]
+    return dict(zip(keys, ranking.shares.tolist(), strict=True))
+
+
+def settled(circuit: str, *faults: str) -> float:
+    timing = load_circuit(circuit).timing("work_warm")
+    return Nominal(circuit, *faults).read("settled_c", "work_warm", timing.state)
+
+
+# How warm it gets.
+
+
+def test_oil_settles_where_heat_and_cooling_are_the_same() -> None:
+    """A pump that only circulates: its whole power heats the oil, tank and cooler take it away."""
+    document = load_circuit(PACKER).model_dump(mode="json")
+    timing = next(t for t in document["timings"] if t["id"] == "work_warm")
+    timing["phases"] = [{"state": "neutral_rated", "seconds": 10}]
+    timing["ambient_c"] = 30
+    circuit = load_circuit(PACKER).model_validate(document)
+    machine = Nominal(PACKER)
+    nets = machine.nets("neutral_rated")
+    flows = machine.flows("neutral_rated")
+    pump = circuit.component("pump").connections
+    shaft_kw = KW_PER_BAR_LPM * flows["pump.inlet"] * (nets[pump["outlet"]] - nets[pump["inlet"]])
+    cooling = 0.02 + circuit.component("cooler").parameters["air_kw_per_k"]
+    moved = HiddenMachine(circuit, [], Still(), Nominal(PACKER).solver)  # type: ignore[arg-type]
+    found = moved.value(Quantity("settled_c", "work_warm"), circuit.states["neutral_rated"])
+    # What leaks in the pump heats, too: a few hundredths more than what it gives out.
+    assert found == pytest.approx(30 + shaft_kw / cooling, rel=0.04)
+
+
+@pytest.mark.parametrize(
+    ("fault", "least_k"),
+    [
+        ("cooler:air_clogged=0.6", 20),
+        ("cooler:fan_slow=0.8", 20),
+        ("cooler:bypass_open=1", 3),
+        ("main_relief:set_low=0.6", 5),
+        ("pump:worn=0.8", 1),
+    ],
+)
+def test_what_makes_a_machine_run_hot(fault: str, least_k: float) -> None:
+    assert settled(PACKER, fault) - settled(PACKER) > least_k
+
+
+def test_half_the_fins_clogged_doubles_what_the_cooler_needs() -> None:
+    """The rise over the air goes with one over what cools."""
+    ua = load_circuit(PACKER).component("cooler").parameters["air_kw_per_k"]
+    fault = component_type("cooler").mode("air_clogged")
+    severity = np.log(0.5) / np.log(fault.severe)
+    rise, clogged = settled(PACKER) - 20, settled(PACKER, f"cooler:air_clogged={severity}") - 20
+    assert clogged / rise == pytest.approx((0.02 + ua) / (0.02 + ua / 2), rel=0.01)
+
+
+def test_hotter_than_it_did_speaks_for_the_cooler_and_not_for_a_wire() -> None:
+    doctor = doctor_of(PACKER)
+    hot = [RunsHot(id="w", warmth="hotter")]
+    before, after = shares_of(doctor, []), shares_of(doctor, hot)
+    assert after["cooler:air_clogged"] > 3 * before["cooler:air_clogged"]
+    cycle = cycle_of(doctor.circuit)
+    assert cycle is not None
+    words = WarmthFelt(cycle).probability(doctor.predictor)
+    assert words.sum(axis=0) == pytest.approx(np.ones(words.shape[1]))
+    assert words[WARMTHS.index("as_usual"), 0] > 0.98
+    with pytest.raises(ObservationError, match="cycle of work"):
+        RunsHot(id="w", warmth="hotter").check(doctor_of("tail_lift").exhibits.suspects)
+
+
+# Hot only.
+
+
+def test_a_coil_that_drops_out_hot_works_cold() -> None:
+    fault = "changeover:coil_b_drops_hot=1"
+    healthy, hot = Nominal(FEEDER), Nominal(FEEDER, fault)
+    assert hot.mm_s("swing", "change_2") == pytest.approx(healthy.mm_s("swing", "change_2"))
+    assert abs(hot.mm_s("swing", "hot_change")) < 0.02 * healthy.mm_s("swing", "hot_change")
+
+
+def test_candidates_show_it_in_hot_states_alone() -> None:
+    predictor = doctor_of(FEEDER).predictor
+    population = predictor.population
+    rows = next(
+        m
+        for h, m in zip(population.hypotheses, population.members, strict=True)
+        if h.key == "changeover:coil_b_drops_hot"
+    )
+    swing = Quantity("speed_mm_s", "swing")
+    for state, alike in (("change_2", True), ("hot_change", False)):
+        table = predictor[predictor.circuit.states[state]]
+        shown = table.mean[table.row(swing)]
+        assert bool(abs(shown[rows[-1]] - shown[0]) < 1.0) is alike
+
+
+# Now and then.
+
+
+def test_a_loose_plug_is_there_every_other_time() -> None:
+    solver = Nominal(FEEDER).solver
+    fault = parse_fault(solver.network, "changeover:coil_b_loose=1")
+    machine = HiddenMachine(solver.network.circuit, [fault], np.random.default_rng(5), solver)
+    state = machine.circuit.states["change_2"]
+    swing = Quantity("speed_mm_s", "swing")
+    moved = np.array([machine.value(swing, state) > 100 for _ in range(60)])
+    assert 18 <= moved.sum() <= 42
+
+
+def test_readings_that_contradict_one_another_speak_for_what_comes_and_goes() -> None:
+    doctor = doctor_of(FEEDER)
+
+    def reading(name: str, mm_s: float) -> Reading:
+        return Reading.model_validate(
+            {"id": name, "point": "swing", "quantity": "speed_mm_s", "state": "change_2",
+             "value": mm_s, "unit": "mm/s"}
+        )  # fmt: skip
+
+    taken = [reading(str(i), v) for i, v in enumerate((480.0, 0.0, 478.0, 0.2, 0.0))]
+    shares = shares_of(doctor, taken)
+    assert shares["changeover:coil_b_loose"] > 4 * shares["changeover:coil_b_open"]
+    always = [reading(str(i), 0.0) for i in range(5)]
+    shares = shares_of(doctor, always)
+    assert shares["changeover:coil_b_open"] > 4 * shares["changeover:coil_b_loose"]
+
+
+# The wrong part.
+
+
+def test_a_wrong_part_is_likely_where_it_was_just_fitted() -> None:
+    network = Network(load_circuit(PACKER))
+    fault = next(f for f in faults_of(network) if f.key == "pump:wrong_size")
+    worn = next(f for f in faults_of(network) if f.key == "pump:worn")
+    circuit = network.circuit
+    assert history_factor(circuit, fault, History()) == NOBODY_WORKED
+    told = History(recent_work="The gear pump 51 cm³ was exchanged.", renewed=("pump",))
+    assert history_factor(circuit, fault, told) >= AFTER_WORK["wrong_part"]
+    assert history_factor(circuit, worn, told) == RENEWED
+    # Its flow is short at any pressure; a worn one gives it while nothing presses.
+    small, leaky = Nominal(PACKER, "pump:wrong_size=0.4"), Nominal(PACKER, "pump:worn=0.9")
+    healthy = Nominal(PACKER)
+
+    def kept(machine: Nominal, state: str) -> float:
+        return machine.read("flow_lpm", "pump_outlet", state) / healthy.read(
+            "flow_lpm", "pump_outlet", state
+        )
+
+    assert kept(small, "pump_open") == pytest.approx(0.5**0.4, abs=0.03)
+    assert kept(small, "pump_loaded") == pytest.approx(0.5**0.4, abs=0.06)
+    assert kept(leaky, "pump_loaded") < kept(leaky, "pump_open") - 0.1
