@@ -475,6 +475,50 @@ def safe(
     print(plan.caution)
 
 
+@app.command(name="refill")
+def refill_command(
+    circuit: Annotated[str, typer.Argument(help="file or library circuit")],
+    tank: Annotated[float, typer.Option(help="oil in the tank at its level, rods in [L]")],
+    drained: Annotated[float | None, typer.Option(help="what ran out of it [L]")] = None,
+    posture: Annotated[
+        list[str] | None, typer.Option(help="FUNCTION=SHARE of its stroke, in by default")
+    ] = None,
+    target: Annotated[float, typer.Option(help="share of old oil that is good enough")] = 0.05,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Drain, flush, fill: what stays where, how many fills, what to prime, how to bleed."""
+    from umweg.core.shop.refill import refill
+
+    shares: dict[str, float] = {}
+    for text in posture or ():
+        name, _, number = text.partition("=")
+        try:
+            shares[name] = float(number)
+        except ValueError as error:
+            raise StateError(f"“{text}” is not FUNCTION=SHARE") from error
+    found = refill(_circuit(circuit), tank, shares, drained, target)
+    if as_json:
+        print(json.dumps(asdict(found)))
+        return
+    if found.told:
+        print(found.told)
+    print(f"{found.stays_l:.3g} L stay when the tank is drained:")
+    for holding in found.stays[:8]:
+        print(f"  {holding.label}: {holding.litres:.3g} L")
+    for fill_number, share in enumerate(found.cycles, 1):
+        print(f"after fill {fill_number}: {share:.1%} old oil")
+    print(f"{found.fresh_l:.3g} L of fresh oil; cycle every function to its ends between fills")
+    for priming in found.priming:
+        filled = ", ".join(f"{h.label} {h.litres:.2g} L" for h in priming.fill)
+        print(f"fill before it turns: {priming.label}: {filled}")
+    for line in found.bleeding:
+        how = "any flow takes its air along"
+        if line.rise_m < 0.0:
+            how = f"down: air stays below {line.carries_from_lpm:.2g} L/min; press fast, or bleed upward"
+        print(f"{line.label} ({line.rise_m:+.2g} m): {how}")
+    print("The maker's fluid, level posture and local rules go before this plan.")
+
+
 @app.command()
 def trace(
     circuit: str,
