@@ -10,7 +10,7 @@ import pytest
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.play import complaint, observe
-from umweg.core.draft.frame import draft
+from umweg.core.draft.frame import draft, drafted_of
 from umweg.core.draft.listing import document_of, read_listing, write_listing
 from umweg.core.errors import FormatError
 from umweg.core.faults.population import parse_fault, unknowns_of
@@ -262,3 +262,89 @@ def test_the_guess_that_costs_most_is_named_with_what_it_would_tell() -> None:
     others = Diagnostician.of(known, load_jobs()[0].instruments).diagnose([reading]).guesses
     assert all(g.component_id != "relief" for g in others)
     assert Diagnostician.of(load_circuit("turf_lift"), []).diagnose([]).guesses == ()
+
+
+INTERLOCKED = """
+machine "Bale squeezer" kind="bale squeezer" family=F21
+engine engine "Engine" rated=1800
+tank    reservoir          tank=tank suction=tank_out
+pump    fixed_pump         inlet=tank_out outlet=p shaft=engine displacement_cm3=12
+relief  relief_valve       inlet=p outlet=tank set_bar=160
+enable  shut_off_valve     inlet=p outlet=enabled
+valve   directional_valve  P=enabled T=tank A=cap B=ring lever=spool
+lever   lever_linkage      spool=spool
+ram     cylinder           A=cap B=ring rod=plate bore_mm=63 rod_mm=36
+plate   mechanical_load    rod=plate
+point gauge "At the pump" net=p methods=tee_gauge
+"""
+
+
+def test_what_two_commands_move_together_is_found() -> None:
+    """The valve alone moves nothing while its oil is shut off, and the shut-off alone neither."""
+    shut = INTERLOCKED.replace("shut_off_valve ", "release_valve ")
+    drafted = drafted_of(shut)
+    (function,) = drafted.circuit.functions
+    assert function.actuator == "ram"
+    out, back = function.moves["out"], function.moves["in"]
+    assert out.commands == {"enable.open": 1.0, "lever.lever": 1.0}
+    assert (out.direction, back.direction) == (1, -1)
+    assert back.commands == {"enable.open": 1.0, "lever.lever": -1.0}
+    assert not any("by hand" in note for note in drafted.notes)
+
+
+TYPED = (
+    INTERLOCKED.replace("shut_off_valve ", "line ")
+    + """
+function squeeze "Squeezer" moves=ram stroke=420 load=plate load.working=resistance_n:20000
+move squeeze close "closing" lever.lever=1 direction=1
+move squeeze open lever.lever=-1 direction=-1
+"""
+)
+
+
+def test_functions_and_moves_can_be_typed() -> None:
+    (function,) = drafted_of(TYPED).circuit.functions
+    assert (function.id, function.label, function.stroke_mm) == ("squeeze", "Squeezer", 420)
+    assert function.loads == {"working": {"resistance_n": 20000.0}}
+    assert function.moves["close"].label == "closing"
+    assert function.moves["open"].commands == {"lever.lever": -1.0}
+    bare = TYPED.replace(" load=plate load.working=resistance_n:20000", "")
+    (usual,) = drafted_of(bare).circuit.functions
+    assert usual.load == "plate"
+    assert set(usual.loads) == {"free", "working", "stalled"}
+    assert "squeeze_close_stalled" in drafted_of(bare).circuit.states
+
+
+def test_specifications_are_typed_and_meet_the_drafted_states() -> None:
+    bare = TYPED.replace(" load=plate load.working=resistance_n:20000", "")
+    spec = "spec relief quantity=pressure_bar at=gauge state=squeeze_close_stalled low=150 high=185"
+    drafted = drafted_of(f"{bare}\n{spec} source=plate")
+    (found,) = drafted.circuit.specifications
+    assert (found.low, found.high, found.source) == (150, 185, "plate")
+    assert any("1 specification as typed" in note for note in drafted.notes)
+    # Again beside itself: what is typed takes the place of what is there, the rest stays.
+    again = drafted_of(f"{bare}\n{spec.replace('150', '155')}", drafted.circuit)
+    assert [s.low for s in again.circuit.specifications] == [155]
+
+
+@pytest.mark.parametrize(
+    ("line", "told"),
+    [
+        ("spec a quantity=pressure_bar at=gauge state=no_such low=1", "no_such"),
+        ("spec a quantity=pressure_bar at=nowhere state=rated low=1", "nowhere"),
+        ("spec a quantity=pressure_bar at=gauge state=rated", "neither a low nor a high"),
+        ("spec a quantity=colour at=gauge state=rated low=1", "pressure_bar"),
+        ("spec a quantity=pressure_bar at=gauge", "wants a name"),
+        ("move nobody up lever.lever=1", "its function"),
+        ("function f", "what it moves"),
+        ("function f moves=ram load.heavy=force_n:3", "load.heavy"),
+        ("move squeeze open lever.lever=1", "already"),
+    ],
+)
+def test_a_wrong_function_or_specification_is_named_with_its_line(line: str, told: str) -> None:
+    text = f"{TYPED.rstrip()}\n{line}\n"
+    with pytest.raises(FormatError) as caught:
+        drafted_of(text)
+    words = "; ".join(str(p) for p in caught.value.problems)
+    assert told in words
+    assert f"line {len(text.splitlines())}" in words

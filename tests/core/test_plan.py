@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 import pytest
 
+from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable
@@ -298,10 +299,18 @@ def test_an_indicator_is_looked_at_while_oil_flows_through_its_filter() -> None:
         assert doctor.circuit.states[look.state].moves
 
 
+def drawn_upon() -> Circuit:
+    """The hauler with a state in which 0.15 L were drawn from its store, the engine off."""
+    document = load_circuit("hauler_fan").model_dump(mode="json")
+    parked = document["states"]["parked"]
+    document["states"]["drawn"] = {**parked, "settings": {"store.drawn_l": 0.15}}
+    return Circuit.model_validate(document)
+
+
 def test_at_rest_only_a_store_that_was_drawn_upon_is_read() -> None:
-    circuit = load_circuit("hauler_fan")
+    circuit = drawn_upon()
     store = Quantity("pressure_bar", "store_port")
-    assert readable(circuit, store, circuit.states["braked_five_times"])
+    assert readable(circuit, store, circuit.states["drawn"])
     assert not readable(circuit, store, circuit.states["parked"])
     assert not readable(circuit, store, circuit.states["discharged"])
 
@@ -309,9 +318,7 @@ def test_at_rest_only_a_store_that_was_drawn_upon_is_read() -> None:
 @pytest.mark.parametrize(("fault", "left"), [(None, 1.0), (0.25, 0.25), (0.1, 0.1)])
 def test_a_store_gives_back_by_boyle_what_its_gas_is(fault: float | None, left: float) -> None:
     """155 bar, 2 L at 80 bar precharge: 0.15 L are drawn from V·p0/p of gas."""
-    circuit = load_circuit("hauler_fan")
-    network = Network(circuit)
-    predictor = Predictor(circuit, single_faults(network), SteadySolver(network))
+    circuit = drawn_upon()
     share = 1.0 if fault is None else fault
     circuit.component("store").parameters["precharge_bar"] = 80.0 * share
     changed = Network(circuit)
@@ -321,5 +328,5 @@ def test_a_store_gives_back_by_boyle_what_its_gas_is(fault: float | None, left: 
     assert standing == pytest.approx(155.0, abs=0.5), "gas does not show while it stands"
     gas_l = 2.0 * 80.0 * left / 155.0
     expected = 155.0 * gas_l / (gas_l + 0.15)
-    drawn = predictor.healthy(circuit.states["braked_five_times"])[row]
+    drawn = predictor.healthy(circuit.states["drawn"])[row]
     assert drawn == pytest.approx(expected if expected > 80.0 * left else 0.0, rel=0.01, abs=0.5)

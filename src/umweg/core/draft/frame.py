@@ -4,16 +4,19 @@ Nothing is guessed from names: every command is given to the solved machine, and
 function. What is drafted is meant to be looked at and corrected, not believed.
 """
 
-from collections.abc import Iterator, Sequence
+import itertools
+from collections.abc import Iterator, Sequence, Set
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from pydantic import ValidationError
 
-from umweg.core.circuit.document import Circuit, Component, MachineState
+from umweg.core.circuit.document import Circuit, Component, Function, MachineState
 from umweg.core.components import component_type
 from umweg.core.components.base import ComponentType, Port
-from umweg.core.draft.listing import document_of, read_listing
+from umweg.core.draft.listing import Listing, document_of, placed, read_listing
+from umweg.core.errors import FormatError, Problem
 from umweg.core.network.check import check_circuit, circuit_problems
 from umweg.core.network.network import Network
 from umweg.core.solve.steady import Cases, SteadySolver
@@ -26,6 +29,8 @@ USUAL_BAR = 150.0
 """Where nothing limits the pressure."""
 MOST = 40.0
 """Of a command without a natural end: strokes a minute by hand, bar that are demanded."""
+MOST_PAIRS = 3000
+"""Of commands that are tried together."""
 SHAFTS = ("rotation", "translation")
 
 
@@ -65,18 +70,59 @@ def drafted_of(text: str, beside: Circuit | None = None) -> Drafted:
     if beside is not None:
         circuit = document_of(listing, beside)
         if not circuit_problems(circuit):
-            return draft(circuit)
+            return _specified(draft(circuit), listing)
     circuit = document_of(listing)
     check_circuit(circuit)
-    drafted = draft(circuit)
-    if beside is None:
+    drafted = draft(circuit, with_others=True)
+    if beside is not None:
+        lost = f"what “{beside.name}” does fits this list no more: drafted anew"
+        drafted = Drafted(drafted.circuit, (lost, *drafted.notes))
+    return _specified(drafted, listing)
+
+
+def _specified(drafted: Drafted, listing: Listing) -> Drafted:
+    """With the specifications that were typed, now that there are states for them.
+
+    Raises
+    ------
+    FormatError : one is read where or when nothing can be; all of them are named.
+    """
+    if not listing.specifications:
         return drafted
-    lost = f"what “{beside.name}” does fits this list no more: drafted anew"
-    return Drafted(drafted.circuit, (lost, *drafted.notes))
+    typed = {str(s["id"]) for s in listing.specifications}
+    kept = [s.model_dump(mode="json") for s in drafted.circuit.specifications if s.id not in typed]
+    try:
+        circuit = _with(drafted.circuit, specifications=[*kept, *listing.specifications])
+    except ValidationError as error:
+        raise FormatError(
+            "a specification is wrong", tuple(placed(error, listing, len(kept)))
+        ) from error
+    problems = [
+        Problem("line", f"line {listing.lines.get(p.where, 0)}", p.message, _known(circuit, p))
+        for p in circuit_problems(circuit)
+    ]
+    if problems:
+        raise FormatError(f"{len(problems)} things to mend in the specifications", tuple(problems))
+    count = _so_many(len(listing.specifications), "specification")
+    return Drafted(circuit, (*drafted.notes, f"{count} as typed"))
 
 
-def draft(circuit: Circuit) -> Drafted:
+def _known(circuit: Circuit, problem: Problem) -> str:
+    """What there is, where what was named is not."""
+    if problem.code == "no_state":
+        return f"states: {', '.join(circuit.states)}"
+    if problem.code == "no_point":
+        names = [p.id for p in circuit.test_points] + [f.id for f in circuit.functions]
+        return f"read at: {', '.join(names)}"
+    return problem.hint
+
+
+def draft(circuit: Circuit, with_others: bool = False) -> Drafted:
     """Add functions, states and test points where the circuit has none.
+
+    Parameters
+    ----------
+    with_others : draft functions of what no function moves yet, too
 
     Raises
     ------
@@ -87,16 +133,20 @@ def draft(circuit: Circuit) -> Drafted:
         points = _points(circuit)
         circuit = _with(circuit, test_points=points)
         notes.append(f"{_so_many(len(points), 'test point')} drafted at pumps and actuators")
-    if not circuit.functions:
-        functions = _functions(circuit)
-        circuit = _with(circuit, functions=functions)
+    if not circuit.functions or with_others:
+        given = [_with_loads(circuit, f) for f in circuit.functions]
+        moved = {str(f["actuator"]) for f in given}
+        functions = _functions(circuit, moved)
+        circuit = _with(circuit, functions=[*given, *functions])
         moves = sum(len(f["moves"]) for f in functions)
         counted = f"{_so_many(len(functions), 'function')} with {_so_many(moves, 'move')}"
         notes.append(f"{counted} found by trying every command")
-        still = sorted(
-            {a.part.id for a in _actuators(circuit)} - {str(f["actuator"]) for f in functions}
-        )
-        notes += [f"no single command moves “{part}”: give its function by hand" for part in still]
+        moved |= {str(f["actuator"]) for f in functions}
+        still = sorted({a.part.id for a in _actuators(circuit)} - moved)
+        notes += [
+            f"neither one command nor two move “{part}”: give its function by hand"
+            for part in still
+        ]
     if not circuit.states:
         states, refused = _states(circuit)
         circuit = _with(circuit, states=states)
@@ -183,9 +233,25 @@ def _calls(circuit: Circuit) -> list[_Call]:
     return found
 
 
-def _functions(circuit: Circuit) -> list[dict[str, Any]]:
-    """Functions by trying: which command moves which actuator, and which way."""
-    calls, actuators = _calls(circuit), list(_actuators(circuit))
+def _with_loads(circuit: Circuit, function: Function) -> dict[str, Any]:
+    """A function that was given, with the usual loads where it has none."""
+    given = function.model_dump(mode="json", exclude_unset=True)
+    if "loads" in given:
+        return given
+    for actuator in _actuators(circuit):
+        if actuator.part.id == function.actuator and actuator.port.name == function.actuator_port:
+            usual = _function(actuator, {})
+            return {**given, "load": function.load or usual["load"], "loads": usual["loads"]}
+    return given
+
+
+def _functions(circuit: Circuit, moved: Set[str] = frozenset()) -> list[dict[str, Any]]:
+    """Functions by trying: which command moves which actuator, and which way.
+
+    What no single command moves is tried with two at once: a valve and what lets its oil through.
+    """
+    calls = _calls(circuit)
+    actuators = [a for a in _actuators(circuit) if a.part.id not in moved]
     if not actuators:
         return []
     solver = SteadySolver(Network(circuit))
@@ -196,27 +262,43 @@ def _functions(circuit: Circuit) -> list[dict[str, Any]]:
         for name in _load_names(a)[:1]
         if name
     }
-    speeds = _speeds(solver, [light, *(light | {c.name: c.value} for c in calls)], actuators)
-    found = []
-    for column, actuator in enumerate(actuators):
-        least = MOVES_MM_S if actuator.port.domain == "translation" else MOVES_RPM
-        rest = speeds[0, column]
-        moves = {}
-        for call, speed in zip(calls, speeds[1:, column], strict=True):
-            if not np.isfinite(speed) or abs(speed) < least or abs(speed - rest) < least:
-                continue
-            way = 1 if speed > 0.0 else -1
-            name = _move_name(actuator, way)
-            if name in moves:
-                name = f"{name}_{call.name.split('.')[0]}"[:60]
-            moves[name] = {
-                "label": name.replace("_", " "),
-                "commands": {call.name: call.value},
-                "direction": way,
-            }
-        if moves:
-            found.append(_function(actuator, moves))
-    return found
+
+    def moves_of(tried: Sequence[tuple[_Call, ...]]) -> list[dict[str, Any]]:
+        """Moves of each actuator by the commands that were given together."""
+        given = [light, *(light | {c.name: c.value for c in together} for together in tried)]
+        speeds = _speeds(solver, given, actuators)
+        found: list[dict[str, Any]] = []
+        for column, actuator in enumerate(actuators):
+            least = MOVES_MM_S if actuator.port.domain == "translation" else MOVES_RPM
+            rest, moves = speeds[0, column], {}
+            for together, speed in zip(tried, speeds[1:, column], strict=True):
+                if not np.isfinite(speed) or abs(speed) < least or abs(speed - rest) < least:
+                    continue
+                way = 1 if speed > 0.0 else -1
+                name = _move_name(actuator, way)
+                if name in moves:
+                    if len(together) > 1:
+                        continue  # the first two that do it are enough
+                    name = f"{name}_{together[0].name.split('.')[0]}"[:60]
+                moves[name] = {
+                    "label": name.replace("_", " "),
+                    "commands": {c.name: c.value for c in together},
+                    "direction": way,
+                }
+            found.append(moves)
+        return found
+
+    alone = moves_of([(c,) for c in calls])
+    moves = alone
+    if not all(alone):
+        pairs = [
+            (a, b)
+            for a, b in itertools.combinations(calls, 2)
+            if a.name.split(".")[0] != b.name.split(".")[0]
+        ]
+        together = moves_of(pairs[:MOST_PAIRS])
+        moves = [one or two for one, two in zip(alone, together, strict=True)]
+    return [_function(a, m) for a, m in zip(actuators, moves, strict=True) if m]
 
 
 def _move_name(actuator: _Actuator, way: int) -> str:

@@ -12,6 +12,10 @@ A number with ``~`` before it is a guess, and one that is not typed is the type'
 are known to a fifth only, and the diagnosis is as wide as that (``machine … untyped=known`` says that
 the typical values are the machine's own).
 
+    function ram "Ram" moves=ram stroke=600
+    move ram out lever.lever=1 direction=1
+    spec relief quantity=pressure_bar at=gauge state=ram_out_stalled low=180 high=195
+
 A part's line names the part, its type and its label; then, in any order, where each port is joined
 (``port=net``), parameters (``name=number``), what a port bears (``max.port=bar``), and where it is and
 what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``serviceable=``,
@@ -23,11 +27,11 @@ import re
 import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import ValidationError
 
-from umweg.core.circuit.document import MOST_BYTES, Circuit
+from umweg.core.circuit.document import MOST_BYTES, Circuit, LoadState
 from umweg.core.components import component_type, component_types
 from umweg.core.errors import FormatError, Problem
 
@@ -80,6 +84,9 @@ class Listing:
     engines: list[dict[str, Any]] = field(default_factory=list)
     parts: list[dict[str, Any]] = field(default_factory=list)
     points: list[dict[str, Any]] = field(default_factory=list)
+    functions: list[dict[str, Any]] = field(default_factory=list)
+    """With their moves; who has no loads gets the usual ones."""
+    specifications: list[dict[str, Any]] = field(default_factory=list)
     untyped_is_typical: bool = True
     """A number that is not typed is the type's typical one, and known as badly as that."""
     lines: dict[str, int] = field(default_factory=dict)
@@ -200,11 +207,96 @@ def _read_point(line: _Line, listing: Listing) -> None:
     listing.lines[f"test point {point['id']}"] = line.number
 
 
+def _read_function(line: _Line, listing: Listing) -> None:
+    if len(line.alone) < 2 or "moves" not in line.given:
+        line.wrong("a function wants a name and what it moves", "function ram moves=ram stroke=600")
+        return
+    actuator, _, port = line.take("moves").partition(".")
+    function: dict[str, Any] = {
+        "id": line.alone[1],
+        "label": line.take("label") or " ".join(line.alone[2:]) or line.alone[1],
+        "actuator": actuator,
+        "actuator_port": port or "rod",
+        "stroke_mm": line.number_of("stroke", line.take("stroke", "0")),
+        "moves": {},
+    }
+    if "load" in line.given:
+        function["load"] = line.take("load")
+    loads: dict[str, dict[str, float]] = {}
+    for key in list(line.given):
+        if key.startswith("load.") and key[5:] in get_args(LoadState):
+            loads[key[5:]] = _commands(line, key, line.take(key))
+    if loads:
+        function["loads"] = loads
+    known = tuple(f"load.{name}" for name in get_args(LoadState))
+    line.nothing_left(("moves", "stroke", "load", "label", *known))
+    listing.functions.append(function)
+    listing.lines[f"function {function['id']}"] = line.number
+
+
+def _commands(line: _Line, name: str, text: str) -> dict[str, float]:
+    """``command:value`` by commas; nothing for an empty one."""
+    found = {}
+    for word in filter(None, text.split(",")):
+        command, _, value = word.partition(":")
+        number = line.number_of(name, value)
+        if number is not None:
+            found[command] = number
+    return found
+
+
+def _read_move(line: _Line, listing: Listing) -> None:
+    function = next(
+        (f for f in listing.functions if len(line.alone) > 2 and f["id"] == line.alone[1]), None
+    )
+    if function is None:
+        line.wrong(
+            "a move wants its function, which is typed before it, and a name",
+            "move ram out lever.lever=1 direction=1",
+        )
+        return
+    move: dict[str, Any] = {"label": line.take("label") or " ".join(line.alone[3:])}
+    move["label"] = move["label"] or line.alone[2].replace("_", " ")
+    if "direction" in line.given:
+        move["direction"] = line.number_of("direction", line.take("direction"))
+    commands = {name: line.number_of(name, line.take(name)) for name in list(line.given)}
+    move["commands"] = {name: value for name, value in commands.items() if value is not None}
+    if line.alone[2] in function["moves"]:
+        line.wrong(f"{function['id']} has a move “{line.alone[2]}” already")
+    function["moves"][line.alone[2]] = move
+
+
+def _read_specification(line: _Line, listing: Listing) -> None:
+    wanted = ("quantity", "at", "state")
+    if len(line.alone) < 2 or any(name not in line.given for name in wanted):
+        line.wrong(
+            "a specification wants a name, a quantity, where and in which state it is read",
+            "spec relief quantity=pressure_bar at=gauge state=ram_out_stalled low=180 high=195",
+        )
+        return
+    spec: dict[str, Any] = {
+        "id": line.alone[1],
+        "quantity": line.take("quantity"),
+        "point": line.take("at"),
+        "state": line.take("state"),
+        "source": line.take("source", "typed"),
+    }
+    for limit in ("low", "high"):
+        if limit in line.given:
+            spec[limit] = line.number_of(limit, line.take(limit))
+    line.nothing_left((*wanted, "low", "high", "source"))
+    listing.specifications.append(spec)
+    listing.lines[f"specification {spec['id']}"] = line.number
+
+
 _READERS: Mapping[str, Callable[[_Line, Listing], None]] = {
     "machine": _read_machine,
     "oil": _read_oil,
     "engine": _read_engine,
     "point": _read_point,
+    "function": _read_function,
+    "move": _read_move,
+    "spec": _read_specification,
 }
 
 
@@ -327,25 +419,29 @@ def document_of(listing: Listing, beside: Circuit | None = None) -> Circuit:
         "components": listing.parts,
         "test_points": listing.points,
     }
+    if listing.functions:
+        data["functions"] = listing.functions
     try:
         return Circuit.model_validate(data)
     except ValidationError as error:
         raise FormatError(
-            "the list does not make a circuit", tuple(_placed(error, listing))
+            "the list does not make a circuit", tuple(placed(error, listing))
         ) from error
 
 
-def _placed(error: ValidationError, listing: Listing) -> Iterator[Problem]:
-    """What validation finds, at the line of the part or the point it is in."""
+def placed(error: ValidationError, listing: Listing, before: int = 0) -> Iterator[Problem]:
+    """What validation finds, at the line of what it is in; ``before`` so many that nobody typed."""
     for found in error.errors():
         where = ".".join(str(p) for p in found["loc"]) or "list"
-        if len(found["loc"]) > 1 and found["loc"][0] in ("components", "test_points"):
-            items, what = (
-                (listing.parts, "component")
-                if found["loc"][0] == "components"
-                else (listing.points, "test point")
-            )
-            item = items[int(found["loc"][1])]
+        typed = {
+            "components": (listing.parts, "component"),
+            "test_points": (listing.points, "test point"),
+            "functions": (listing.functions, "function"),
+            "specifications": (listing.specifications, "specification"),
+        }
+        if len(found["loc"]) > 1 and found["loc"][0] in typed:
+            items, what = typed[str(found["loc"][0])]
+            item = items[int(found["loc"][1]) - before]
             number = listing.lines.get(f"{what} {item['id']}", 0)
             where = f"line {number}"
         yield Problem("line", where, found["msg"])
@@ -420,7 +516,24 @@ def write_listing(circuit: Circuit) -> str:
             "access": _number(point.access_min),
         }
         lines.append(_labelled(("point", point.id), point.label, given))
+    for function in circuit.functions:
+        given = {"moves": f"{function.actuator}.{function.actuator_port}"}
+        if function.stroke_mm:
+            given["stroke"] = _number(function.stroke_mm)
+        if function.load is not None:
+            given["load"] = function.load
+        given |= {f"load.{name}": _listed(commands) for name, commands in function.loads.items()}
+        lines.append(_labelled(("function", function.id), function.label, given))
+        for name, move in function.moves.items():
+            given = {command: _number(value) for command, value in move.commands.items()}
+            if move.direction is not None:
+                given["direction"] = _number(move.direction)
+            lines.append(_labelled(("move", function.id, name), move.label, given))
     return "\n".join(lines) + "\n"
+
+
+def _listed(commands: Mapping[str, float]) -> str:
+    return ",".join(f"{name}:{_number(value)}" for name, value in commands.items())
 
 
 def _labelled(words: Sequence[str], label: str, given: Mapping[str, str]) -> str:
