@@ -40,6 +40,8 @@ PAIR = {
     "pilot_directional_valve": ("X", "Y"),
     "solenoid_directional_valve": ("coil_a", "coil_b"),
     "proportional_directional_valve": ("coil_a", "coil_b"),
+    "detent_solenoid_valve": ("coil_a", "coil_b"),
+    "reversing_pump": ("X", "Y"),
     "check_valve": ("inlet", "outlet"),
     "back_pressure_check": ("inlet", "outlet"),
 }

@@ -25,7 +25,8 @@ WARMTH_WORDS: dict[Warmth, str] = {"as_usual": "as warm as ever", "hotter": "hot
 FELT_FROM_C = 12.0
 """How much warmer the oil has to get until its driver says that the machine runs hot."""
 FELT_SPREAD_C = 5.0
-ASK_MIN = 1.0
+ASK_MIN = 4.0
+"""The driver has to be found, and asked about an hour that is over."""
 
 
 class RunsHot(Observed):
