@@ -78,10 +78,12 @@ export const useSchematic = (revision: number | undefined) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const useSolvedState = (revision: number, state: string, suspect: string | null) =>
+/** A state's steady numbers; none for a state that only passes. */
+export const useSolvedState = (revision: number, state: string | null, suspect: string | null) =>
   useQuery({
     queryKey: ["state", revision, state, suspect],
-    queryFn: () => api.state(revision, state, suspect),
+    queryFn: () => api.state(revision, state ?? "", suspect),
+    enabled: state !== null,
     staleTime: Number.POSITIVE_INFINITY,
     refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
     placeholderData: (previous) => previous,

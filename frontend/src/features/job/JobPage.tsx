@@ -167,7 +167,12 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
         ? stateOf(followed, schematic)
         : null;
   const state = stateChoice ?? ofTab ?? proposed;
-  const solved = useSolvedState(job.circuit_revision, state, player === "healthy" ? null : player);
+  const steady = schematic.states.some((s) => s.id === state);
+  const solved = useSolvedState(
+    job.circuit_revision,
+    steady ? state : null,
+    player === "healthy" ? null : player,
+  );
   const suspicion = useMemo(() => suspicionOf(newest), [newest]);
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.gauge_point);
 
@@ -188,7 +193,11 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
               label="State shown"
               value={state}
               onChange={setStateChoice}
-              options={schematic.states.map((s) => ({ value: s.id, label: s.label }))}
+              options={[
+                // What is read in time passes: it can be looked at, and has no steady numbers.
+                ...(steady ? [] : [{ value: state, label: "a moment that passes" }]),
+                ...schematic.states.map((s) => ({ value: s.id, label: s.label })),
+              ]}
             />
           </div>
           <div className="min-w-0 flex-1">
@@ -206,6 +215,13 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
           </div>
           <Scale />
         </div>
+        {!steady && (
+          <div className="p-2">
+            <Notice tone="plain">
+              Read while it passes: the map shows where, without steady numbers.
+            </Notice>
+          </div>
+        )}
         {solved.error && (
           <div className="p-2">
             <Failure error={solved.error} />
@@ -214,7 +230,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
         <div className="min-h-0 flex-1">
           <Schematic
             schematic={schematic}
-            solved={solved.data?.pending ? undefined : solved.data}
+            solved={!steady || solved.data?.pending ? undefined : solved.data}
             suspicion={suspicion}
             target={tab === "safe" ? (unread ?? null) : reading}
             lit={lit}

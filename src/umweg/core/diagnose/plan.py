@@ -127,10 +127,14 @@ class Planner:
             healthy=None,
             by_suspect=(),
             hazard=hazard,
-            cautions=(
-                *self.openings.cautions(opened),
-                *cautions,
-                *(timing.cautions if timing is not None else ()),
+            cautions=tuple(
+                dict.fromkeys(
+                    (
+                        *self.openings.cautions(opened),
+                        *cautions,
+                        *(timing.cautions if timing is not None else ()),
+                    )
+                )
             ),
             fitting="" if point is None else self.circuit.test_point(point).fitting,
             instrument=instrument,
