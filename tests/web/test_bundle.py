@@ -77,6 +77,15 @@ def test_what_comes_back_is_what_went_out(client: TestClient, written: dict[str,
     again = client.get(f"/api/jobs/{job}/bundle").json()
     assert without_ids(again) == without_ids(moved)
     assert len(again["jobs"][0]["entries"]) == 12
+    # A reference is kept where nobody else has it.
+    named = elsewhere(written, "R18-9996")
+    named["jobs"][0]["reference"] = "ours-17"
+    (other,) = client.post("/api/jobs/bundle", json=named).json()["jobs"]
+    assert client.get(f"/api/jobs/{other}/bundle").json()["jobs"][0]["reference"] == "ours-17"
+    taken = elsewhere(written, "R18-9995")
+    taken["jobs"][0]["reference"] = "ours-17"
+    (third,) = client.post("/api/jobs/bundle", json=taken).json()["jobs"]
+    assert client.get(f"/api/jobs/{third}/bundle").json()["jobs"][0]["reference"] is None
     view = client.get(f"/api/jobs/{job}").json()
     assert view["machine"]["serial"] == "R18-9999"
     standing = [e for e in view["entries"] if e["standing"]]

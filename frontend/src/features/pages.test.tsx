@@ -107,6 +107,7 @@ const schematic = {
   states: [],
   functions: [{ id: "blade", label: "Blade", moves: [{ id: "out", label: "out" }] }],
   notes: { level: "Cylinders in." },
+  warmth_weighed: false,
 };
 
 const workshop = {
@@ -139,6 +140,8 @@ let sent: Sent[] = [];
 let failures = 0;
 let pending = false;
 let unknown: Record<string, unknown> | null = null;
+let refused = "";
+let warmthWeighed = false;
 
 async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Response> {
   const request = new Request(input, init);
@@ -160,6 +163,10 @@ async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Res
     }
     const id = `new-${sent.length}`;
     if (path === "/api/jobs") return json(job, 201);
+    if (path === "/api/jobs/bundle") {
+      if (refused) return json({ detail: refused, problems: [] }, 422);
+      return json({ jobs: [card.id, "22222222-0000-0000-0000-000000000000"] }, 201);
+    }
     return json({ entry: { ...behaviour, id, data: sent.at(-1)?.body.data }, answer: known }, 201);
   }
   if (path === "/api/jobs")
@@ -171,7 +178,7 @@ async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Res
   if (path === "/api/workshop") return json(workshop);
   if (path === "/api/queue") return json([]);
   if (path.endsWith("/diagnosis")) return json(unknown ?? known);
-  if (path.endsWith("/schematic")) return json(schematic);
+  if (path.endsWith("/schematic")) return json({ ...schematic, warmth_weighed: warmthWeighed });
   if (path.startsWith("/api/jobs/")) return json(job);
   return json({ detail: "there is nothing here", problems: [] }, 404);
 }
@@ -180,6 +187,8 @@ beforeEach(() => {
   sent = [];
   failures = 0;
   unknown = null;
+  refused = "";
+  warmthWeighed = false;
   localStorage.clear();
   vi.stubGlobal("fetch", answer);
 });
@@ -241,6 +250,58 @@ describe("JobsPage while a diagnosis is worked out", () => {
     expect(screen.queryByText("78 %")).toBeNull();
     pending = false;
     expect(await screen.findByText("78 %", {}, { timeout: 4000 })).toBeTruthy();
+  });
+});
+
+describe("JobsPage reading jobs in", () => {
+  const choose = async (text: string) => {
+    show("/");
+    const input = await screen.findByLabelText("File with jobs");
+    fireEvent.change(input, { target: { files: [new File([text], "jobs.json")] } });
+  };
+
+  it("sends the file as it is, and says how many jobs are there", async () => {
+    await choose('{"format": "umweg-bundle/1", "circuits": [], "jobs": []}');
+    expect(await screen.findByText("2 jobs are in the list.")).toBeTruthy();
+    expect(sent.map((s) => s.url)).toEqual(["/api/jobs/bundle"]);
+    expect(sent[0]?.body).toEqual({ format: "umweg-bundle/1", circuits: [], jobs: [] });
+  });
+
+  it("says what is no file of ours, and sends nothing", async () => {
+    await choose("pump;relief\n");
+    expect((await screen.findByRole("alert")).textContent).toContain(
+      "jobs.json is no file of ours",
+    );
+    expect(sent).toEqual([]);
+  });
+
+  it("passes on why a file was refused, and claims nothing", async () => {
+    refused = "the bundle refers to what is not in it";
+    await choose("{}");
+    expect((await screen.findByRole("alert")).textContent).toContain(refused);
+    expect(screen.queryByText(/in the list\.$/)).toBeNull();
+  });
+});
+
+describe("ComplaintPage about heat", () => {
+  it("asks how warm the oil gets only where it can be weighed", async () => {
+    show(`/jobs/${card.id}/complaint`);
+    await screen.findByRole("button", { name: "Slow" });
+    expect(screen.queryByRole("button", { name: "Hotter than it did" })).toBeNull();
+  });
+
+  it("keeps the answer, and a second tap of it changes nothing", async () => {
+    warmthWeighed = true;
+    show(`/jobs/${card.id}/complaint`);
+    const hotter = await screen.findByRole("button", { name: "Hotter than it did" });
+    fireEvent.click(hotter);
+    expect(hotter.getAttribute("aria-pressed")).toBe("true");
+    fireEvent.click(hotter);
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]?.body.data).toEqual({ kind: "warmth", id: "new", warmth: "hotter" });
+    fireEvent.click(screen.getByRole("button", { name: "As warm as ever" }));
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]?.body.supersedes).toBe("new-1");
   });
 });
 

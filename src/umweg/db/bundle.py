@@ -208,6 +208,9 @@ def _keep_job(store: Store, job: BundledJob, revision: CircuitRevision) -> JobRo
         select(JobRow).where(JobRow.id == job.id, JobRow.machine_id == machine.id)
     ).first()
     if there is None:
+        taken = select(JobRow.id).where(JobRow.reference == job.reference)
+        if job.reference is not None and session.scalars(taken).first() is None:
+            values["reference"] = job.reference
         added = insert(JobRow).values(**values).on_conflict_do_nothing(index_elements=["open_key"])
         session.execute(added)
         there = session.scalars(select(JobRow).where(JobRow.open_key == key)).one()
