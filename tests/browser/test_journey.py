@@ -32,7 +32,7 @@ HOW = {
 def open_bench(page: Page, address: str, serial: str) -> None:
     page.goto(address)
     page.get_by_role("link").filter(has_text=serial).click()
-    page.locator("[data-part]").first.wait_for()
+    page.locator("[data-part]").first.wait_for(timeout=90_000)
 
 
 def type_number(page: Page, value: float) -> None:
@@ -85,7 +85,7 @@ def test_a_hidden_machine_is_isolated_by_following_the_screen(
             word.tap()
             expect(word).to_have_attribute("aria-pressed", "true", timeout=1_000)
     page.get_by_role("button", name="To the bench").tap()
-    page.locator("[data-part]").first.wait_for()
+    page.locator("[data-part]").first.wait_for(timeout=90_000)
     entries = len(packer.functions) * 2
     for _ in range(11):
         if page.get_by_text("No further reading is worth its minutes").count():

@@ -68,7 +68,7 @@ def test_the_second_of_two_decisions_is_refused_and_both_are_seen(
     # The first page hears nothing of the second one's: its answer is all it has.
     page.route("**/api/events*", lambda route: route.abort())
     page.reload()
-    page.locator("[data-part]").first.wait_for()
+    page.locator("[data-part]").first.wait_for(timeout=90_000)
     page.get_by_role("tab", name="Suspects").click()
     second.goto(page.url)
     decide(second, "Exchange the relief")

@@ -150,14 +150,14 @@ class Population:
         return Cases(np.full(self.count, state), self.slot_at(oil_c), self.value)
 
 
-def single_faults(network: Network) -> Population:
-    """The healthy machine and every single fault on the severity grid."""
+def single_faults(network: Network, grid: Sequence[float] = SEVERITIES) -> Population:
+    """The healthy machine and every single fault on a grid of severities."""
     faults = faults_of(network)
     total = sum(f.rate for f in faults)
     share = (1.0 - HEALTHY_PRIOR) / total
     hypotheses = [Hypothesis((), HEALTHY_PRIOR)]
     hypotheses += [Hypothesis((f,), share * f.rate) for f in faults]
-    return _population(hypotheses, SEVERITIES)
+    return _population(hypotheses, grid)
 
 
 def healthy_only() -> Population:
