@@ -87,7 +87,7 @@ def test_a_hidden_machine_is_isolated_by_following_the_screen(
     page.get_by_role("button", name="To the bench").tap()
     page.locator("[data-part]").first.wait_for(timeout=90_000)
     entries = len(packer.functions) * 2
-    for _ in range(11):
+    for _ in range(8):
         if page.get_by_text("No further reading is worth its minutes").count():
             break
         page.get_by_role("tab", name="Next step").tap()

@@ -9,6 +9,7 @@ import pytest
 from tests.core.machines import Nominal, Still
 from umweg.core.components import component_type
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.plan import steps_of
 from umweg.core.diagnose.prior import AFTER_WORK, NOBODY_WORKED, RENEWED, history_factor
 from umweg.core.diagnose.ranking import rank
 from umweg.core.errors import ObservationError
@@ -77,6 +78,14 @@ def test_oil_settles_where_heat_and_cooling_are_the_same() -> None:
 )
 def test_what_makes_a_machine_run_hot(fault: str, least_k: float) -> None:
     assert settled(PACKER, fault) - settled(PACKER) > least_k
+
+
+def test_an_hours_work_is_told_as_a_cycle_and_not_as_a_row_of_moments() -> None:
+    circuit = load_circuit(PACKER)
+    words = steps_of(circuit, circuit.timing("work_warm"))
+    assert words.startswith("again and again for an hour: ")
+    assert "air at 20 °C" in words
+    assert "watched" not in words
 
 
 def test_half_the_fins_clogged_doubles_what_the_cooler_needs() -> None:
@@ -167,7 +176,7 @@ def test_a_wrong_part_is_likely_where_it_was_just_fitted() -> None:
     circuit = network.circuit
     assert history_factor(circuit, fault, History()) == NOBODY_WORKED
     told = History(recent_work="The gear pump 51 cm³ was exchanged.", renewed=("pump",))
-    assert history_factor(circuit, fault, told) >= AFTER_WORK["wrong_part"]
+    assert history_factor(circuit, fault, told) == AFTER_WORK["wrong_part"], "once"
     assert history_factor(circuit, worn, told) == RENEWED
     # Its flow is short at any pressure; a worn one gives it while nothing presses.
     small, leaky = Nominal(PACKER, "pump:wrong_size=0.4"), Nominal(PACKER, "pump:worn=0.9")

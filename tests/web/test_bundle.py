@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from tests.web.test_api import READING, job_id, post
+from tests.web.test_api import NOTE, READING, job_id, open_job, post
 from umweg.core.errors import FormatError
 from umweg.db.bundle import bundle_of, keep_bundle, own_id, read_bundle
 from umweg.db.models import CircuitRevision, EntryRow, JobRow
@@ -149,6 +149,11 @@ def test_another_circuit_of_a_known_name_is_the_machines_own(
         (lambda b: b["jobs"][0]["entries"].append(b["jobs"][0]["entries"][0]), "twice"),
         (lambda b: b["jobs"][0]["machine"].update(serial=""), "serial"),
         (lambda b: b["circuits"][0]["components"].pop(), "problem"),
+        (lambda b: b["jobs"][0]["machine"].update(name="n" * 201), "200 characters"),
+        (lambda b: b["jobs"][0]["machine"].update(recent_work="w" * 2001), "2000 characters"),
+        (lambda b: b["jobs"][0].update(opened_at="0001-01-01T00:00:00+14:00"), "1970"),
+        (lambda b: b["jobs"][0].update(opened_at="2026-01-01T00:00:00"), "timezone"),
+        (lambda b: b["jobs"][0]["entries"][0].update(created_at="9999-12-31T23:59:59Z"), "2200"),
     ],
 )
 def test_a_bad_file_is_refused_whole_with_its_mistake(
@@ -177,3 +182,20 @@ def test_a_file_is_read_as_it_was_written(client: TestClient, engine: Engine) ->
             store.named_job("nobody")
     with pytest.raises(FormatError, match="umweg-bundle/1"):
         read_bundle('{"format": "umweg-job/1"}')
+
+
+def test_a_clients_own_keys_are_never_taken_for_a_bundles(
+    client: TestClient, written: dict[str, Any]
+) -> None:
+    """A key may say anything: one that begins as ours do ends no import."""
+    job = job_id(client)
+    assert post(client, job, NOTE, "bundle-no-uuid-at-all").status_code == 201
+    assert client.post("/api/jobs/bundle", json=written).json()["jobs"] == [job]
+    moved = elsewhere(written, "R18-9994")
+    other = client.get("/api/workshop").json()["machines"][0]["id"]
+    opened = open_job(client, other, "something else", f"bundle-{moved['jobs'][0]['id']}")
+    assert opened.status_code == 201
+    refused = client.post("/api/jobs/bundle", json=moved)
+    assert refused.status_code == 409
+    assert "used to open another one" in refused.text
+    assert client.get(f"/api/jobs/{opened.json()['id']}").json()["entries"] == []

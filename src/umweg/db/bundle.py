@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Iterable, Sequence
-from datetime import datetime
-from typing import Any, Literal
+from datetime import UTC, datetime
+from typing import Annotated, Any, Literal, cast
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
-from sqlalchemy import select
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
+from sqlalchemy import String, select
 from sqlalchemy.dialects.postgresql import insert
 
 from umweg.core.circuit.document import Circuit, problems_of, read_json
@@ -16,11 +16,23 @@ from umweg.core.errors import FormatError, Problem
 from umweg.core.network.check import check_circuit
 from umweg.core.observe.job import MachineCard
 from umweg.db.entries import ENTRY, Acceptance, EntryData
-from umweg.db.models import CircuitRevision, EntryRow, JobRow
+from umweg.db.models import CircuitRevision, EntryRow, JobRow, Machine
 from umweg.db.store import ConflictError, Store, keep_circuit
 
+MACHINE_LIMITS: dict[str, int] = {
+    name: cast("String", Machine.__table__.c[name].type).length or 0
+    for name in ("name", "owner", "serial", "recent_work")
+}
+"""Characters that the database takes."""
 OWN = "own_"
 """Begins the ids of a workshop's own circuits: none is ever taken for one of the library."""
+
+
+Moment = Annotated[
+    AwareDatetime,
+    Field(ge=datetime(1970, 1, 1, tzinfo=UTC), lt=datetime(2200, 1, 1, tzinfo=UTC)),
+]
+"""When something was written: a time that the database keeps and gives back."""
 
 
 class _Part(BaseModel):
@@ -34,7 +46,7 @@ class BundledEntry(_Part):
     data: EntryData
     supersedes: UUID | None = None
     author: str = Field(default="", max_length=100)
-    created_at: datetime
+    created_at: Moment
 
 
 class BundledJob(_Part):
@@ -45,7 +57,7 @@ class BundledJob(_Part):
     circuit: str = Field(max_length=60, description="id of one of the bundle's circuits")
     machine: MachineCard
     complaint: str = Field(max_length=2000)
-    opened_at: datetime
+    opened_at: Moment
     entries: list[BundledEntry] = Field(default_factory=list, max_length=5000)
 
 
@@ -94,6 +106,9 @@ def _loose_ends(bundle: Bundle) -> Iterable[Problem]:
             yield Problem("no_circuit", f"job {job.id}", f"there is no circuit “{job.circuit}”")
         if not job.machine.serial:
             yield Problem("no_serial", f"job {job.id}", "its machine has no serial number")
+        for name, most in MACHINE_LIMITS.items():
+            if len(getattr(job.machine, name)) > most:
+                yield Problem("too_long", f"job {job.id}", f"{name} has {most} characters at most")
         before: set[UUID] = set()
         for entry in job.entries:
             where = f"job {job.id}, entry {entry.id}"
@@ -216,12 +231,12 @@ def _keep_job(store: Store, job: BundledJob, revision: CircuitRevision) -> JobRo
         there = session.scalars(select(JobRow).where(JobRow.open_key == key)).one()
     session.get(JobRow, there.id, with_for_update=True)
     session.expire(there, ["entries"])
+    if there.machine_id != machine.id:
+        raise ConflictError(f"the key of job {job.id} was used to open another one")
+    # A key is whatever a client sent: it is compared, never taken apart.
+    by_key = {e.idempotency_key: e.id for e in there.entries}
     kept = {e.id: e.id for e in there.entries}
-    kept |= {
-        UUID(e.idempotency_key.removeprefix("bundle-")): e.id
-        for e in there.entries
-        if e.idempotency_key.startswith("bundle-")
-    }
+    kept |= {e.id: by_key[k] for e in job.entries if (k := f"bundle-{e.id}") in by_key}
     last = max((e.sequence for e in there.entries), default=0)
     for entry in job.entries:
         if entry.id in kept:

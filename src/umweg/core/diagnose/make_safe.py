@@ -334,8 +334,9 @@ class _Planner:
         time_s, bar = played
         gone = below_after_s(time_s, bar[row], HOLDS_ABOVE_BAR)
         if gone is None:
-            return f"left alone still {bar[row, -1]:.0f} bar after ten minutes"
-        return f"falls by itself in about {max(gone / 60.0, 0.1):.1g} min: wait, and read it"
+            return f"left alone in good order still {bar[row, -1]:.0f} bar after ten minutes"
+        wait = max(gone / 60.0, 0.1)
+        return f"in good order falls by itself in about {wait:.1g} min: wait, and read it"
 
     @cached_property
     def _falling(self) -> Falling:

@@ -349,6 +349,11 @@ def readings_of(predictor: Predictor) -> Iterator[tuple[str, Quantity]]:
 
 def steps_of(circuit: Circuit, timing: Timing) -> str:
     """What the machine goes through for a timing, in words."""
+    if timing.of == "settled_c":
+        cycle = "; ".join(
+            f"{circuit.states[p.state].label}, {_lasts(p.seconds)}" for p in timing.phases
+        )
+        return f"again and again for an hour: {cycle}; air at {timing.ambient_c:g} °C"
     *before, last = [(circuit.states[p.state].label, _lasts(p.seconds)) for p in timing.phases]
     gone = "".join(f"{label}, {seconds}; then " for label, seconds in before)
     return f"{gone}{last[0]}, watched for {last[1]} at most"

@@ -76,8 +76,10 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     """
     factor = 1.0
     worked = bool(history.recent_work.strip())
+    renewed = fault.component_id in history.renewed
     if fault.mode.work in BY_HANDS:
-        if _mentions(circuit, fault.component_id, history.recent_work):
+        fitted = renewed and fault.mode.work == "wrong_part"
+        if fitted or _mentions(circuit, fault.component_id, history.recent_work):
             factor *= AFTER_WORK[fault.mode.work]
         elif not worked and fault.mode.work in ("swap", "wrong_part"):
             factor *= NOBODY_WORKED
@@ -85,8 +87,8 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
         factor *= AIR_AFTER_WORK
     if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
         factor *= OIL_AFTER_FILLING
-    if fault.component_id in history.renewed:
-        factor *= AFTER_WORK["wrong_part"] if fault.mode.work == "wrong_part" else RENEWED
+    if renewed and fault.mode.work != "wrong_part":
+        factor *= RENEWED
     if history.hours > 0 and fault.mode.work in ("exchange", "reseal"):
         factor *= float(np.clip(0.5 + history.hours / USUAL_HOURS / 2, 0.5, 2.0))
     return factor
