@@ -10,6 +10,7 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.guesses import Guess, guesses_of
+from umweg.core.diagnose.order import Order
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
@@ -48,7 +49,7 @@ class Diagnosis:
     steps: tuple[Step, ...]
     repairs: tuple[Repair, ...]
     enough: bool
-    """No step is worth its minutes against repairing now."""
+    """No step is worth its minutes against repairing now, nor any two of them together."""
     expected_cost: float
     """Of the cheapest sequence of repairs from here, nothing more being observed."""
     guesses: tuple[Guess, ...] = ()
@@ -125,26 +126,25 @@ class Diagnostician:
         ranking : of the single faults by these observations, where it was made already
         """
         ranking, predictor = self.rank(observations, ranking)
-        steps: list[Step] = []
+        order = Order((), pays=True)
         groups: dict[str, tuple[str, ...]] = {}
         expected_cost = 0.0
         guesses: list[Guess] = []
         if with_steps:
             planner = Planner(predictor, ranking, self.instruments, self.money)
-            steps = next_steps(planner, observations)
-            groups = groups_of(ranking, steps, planner)
+            order = next_steps(planner, observations)
+            groups = groups_of(ranking, order.steps, planner)
             expected_cost = planner.stakes.now
             guesses = guesses_of(planner)
-        offered = [s for s in steps if not s.refused]
         return Diagnosis(
             ranking.listed(groups),
             ranking.other_share,
             ranking.explained,
             predictor is not self.predictor,
             ranking.left_out,
-            tuple(steps),
+            order.steps,
             repairs_of(ranking, self.money),
-            with_steps and all(s.saving <= 0 for s in offered),
+            not order.pays,
             expected_cost,
             tuple(guesses),
         )

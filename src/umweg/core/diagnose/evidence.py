@@ -76,6 +76,16 @@ class Belief:
         less = np.einsum("cr,cr->c", np.matmul(self.precision, cross[..., None])[..., 0], cross)
         return mean + shift, np.maximum(variance - less, 1e-12)
 
+    def covariance(self, first: Array, second: Array) -> Array:
+        """Covariance (C,) of two further quantities by their slopes, given what was read."""
+        first, second = (_loosened(s, self.looseness) for s in (first, second))
+        together: Array = np.einsum("uc,uc->c", first, second)
+        if not len(self.slope):
+            return together
+        a, b = (np.einsum("ruc,uc->cr", self.slope[:, : len(s)], s) for s in (first, second))
+        together -= np.einsum("cr,cr->c", np.matmul(self.precision, a[..., None])[..., 0], b)
+        return together
+
 
 def _loosened(slope: Array, looseness: Array | float) -> Array:
     """Slopes of a machine whose own unknowns spread wider; day and severity stay as they are.

@@ -13,6 +13,7 @@ from umweg.core.diagnose.evidence import spread_band
 from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
 from umweg.core.diagnose.hazards import LIVE, Hazard, heat_caution, pressure_hazard
 from umweg.core.diagnose.opening import Openings
+from umweg.core.diagnose.order import Order, Spread, in_order
 from umweg.core.diagnose.ranking import Band, Ranking
 from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
@@ -67,7 +68,7 @@ class Planner:
         self._judged: dict[str, tuple[Hazard | None, tuple[str, ...]]] = {}
         self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
         self.live = np.flatnonzero(self.weight > LIVE)
-        self._live_weight = self.weight[self.live]
+        self.live_weight = self.weight[self.live]
         # Most of the candidates are out of the question: what is asked of all readings in all
         # states is asked of the live ones only.
         self._live_belief = ranking.belief.part(self.live)
@@ -93,7 +94,7 @@ class Planner:
         timing = self.circuit.timing(quantity.place) if quantity.timed else None
         point = quantity.place if quantity.at_point else timing.point if timing else None
         instrument, highest = self.instrument_for(quantity, state)
-        typical = float(np.average(mean, weights=self._live_weight))
+        typical = float(np.average(mean, weights=self.live_weight))
         variance = variance + noise_at(quantity, typical, instrument) ** 2
         bits, saving = self.stakes.information(self.outcomes(mean, variance))
         if bits < LEAST_BITS:
@@ -168,7 +169,7 @@ class Planner:
             pressure = np.maximum(pressure, self.predictor.timed(quantity).mean[self.live])
         # A gauge must not break because the belief is wrong.
         healthy = max((float(t.healthy[row]) for t in tables), default=0.0)
-        highest = max(highest_bar(pressure, self._live_weight), healthy)
+        highest = max(highest_bar(pressure, self.live_weight), healthy)
         if any(s.passing for s in passed):
             # What stands there for a moment is not solved: as much as the parts there may bear.
             highest = max(highest, self._rated_bar(net))
@@ -210,15 +211,28 @@ class Planner:
             )
         return self._judged[name]
 
+    def spread(self, step: Step) -> Spread:
+        """What a reading would show on each live candidate, its noise included."""
+        quantity = Quantity.named(step.quantity, step.point)
+        mean, variance = self._live_posterior(quantity, self.circuit.states[step.state])
+        typical = float(np.average(mean, weights=self.live_weight))
+        return Spread(mean, np.sqrt(variance + noise_at(quantity, typical, step.instrument) ** 2))
+
+    def covariance(self, first: Step, second: Step) -> Array:
+        """(L,) covariance of two readings by the machine's own unknowns that they share."""
+        slopes = [
+            self.exhibits.shown(Quantity.named(s.quantity, s.point), self.circuit.states[s.state])
+            for s in (first, second)
+        ]
+        return self._live_belief.covariance(*(s.slope[:, self.live] for s in slopes))
+
     def outlook(self, step: Step) -> tuple[Array, Array]:
         """Everything a reading could show, in its base unit, and how likely each value is, (G,)."""
         quantity = Quantity.named(step.quantity, step.point)
-        mean, variance = self._live_posterior(quantity, self.circuit.states[step.state])
-        typical = float(np.average(mean, weights=self._live_weight))
-        sd = np.sqrt(variance + noise_at(quantity, typical, step.instrument) ** 2)
+        spread = self.spread(step)
         places = ndtri(np.linspace(0.01, 0.99, QUANTILES))
-        values = (mean[:, None] + sd[:, None] * places).ravel()
-        share = np.repeat(self._live_weight / self._live_weight.sum() / QUANTILES, QUANTILES)
+        values = (spread.mean[:, None] + spread.sd[:, None] * places).ravel()
+        share = np.repeat(self.live_weight / self.live_weight.sum() / QUANTILES, QUANTILES)
         order = np.argsort(values, kind="stable")
         return from_scale(quantity, values[order]), share[order]
 
@@ -253,8 +267,9 @@ class Planner:
     def look_step(self, proposal: Proposal) -> Step:
         """Judge something that is seen or said, not measured."""
         probability = proposal.probability[:, self.live]
-        bits, saving = self.stakes.information(probability.T + 1e-9)
-        expected = probability @ (self._live_weight / self._live_weight.sum())
+        chances = probability.T + 1e-9
+        bits, saving = self.stakes.information(chances)
+        expected = probability @ (self.live_weight / self.live_weight.sum())
         return Step(
             kind=proposal.kind,
             point=proposal.place,
@@ -275,6 +290,7 @@ class Planner:
             saving=saving - proposal.minutes * self.money.labour_per_min,
             asks=proposal.answers[0].observation,
             outcomes=tuple(zip(proposal.answers, expected.tolist(), strict=True)),
+            chances=chances / chances.sum(axis=1, keepdims=True),
         )
 
 
@@ -304,7 +320,7 @@ class _Asking:
         return self.setup.minutes(self.circuit, state, point)
 
 
-def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[Step]:
+def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
     """Everything that could be observed next, best first; refused ones last, with their reason."""
     circuit, predictor = planner.circuit, planner.predictor
     setup = setup_after(circuit, observations)
@@ -331,10 +347,11 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> list[St
     for kind in OBSERVATIONS:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)
         steps += [s for p in looks if (s := planner.look_step(p)).bits >= LEAST_BITS]
-    steps.sort(key=lambda s: (bool(s.refused), -s.bits_per_minute, s.point, s.state))
-    first_refused = sum(not s.refused for s in steps)
+    order = in_order(steps, planner, observations)
+    first_refused = sum(not s.refused for s in order.steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
-    return [planner.with_bands(s) if i in shown else s for i, s in enumerate(steps)]
+    detailed = (planner.with_bands(s) if i in shown else s for i, s in enumerate(order.steps))
+    return replace(order, steps=tuple(detailed))
 
 
 def readings_of(predictor: Predictor) -> Iterator[tuple[str, Quantity]]:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from umweg.core.circuit.document import Circuit, MachineState
-from umweg.core.observe.observations import Observation
+from umweg.core.observe.kinds.base import Observed
 
 READ_MIN = 1.0
 INLINE_MIN = 18.0
@@ -46,7 +46,7 @@ class Setup:
         return total
 
 
-def setup_after(circuit: Circuit, observations: Sequence[Observation]) -> Setup:
+def setup_after(circuit: Circuit, observations: Sequence[Observed]) -> Setup:
     """How the machine stands after the observations so far, in the order they were made."""
     found = [left for o in observations if (left := o.left(circuit)) is not None]
     points: frozenset[str] = frozenset().union(*(left.points for left in found))

@@ -1,7 +1,8 @@
 """A step: one observation that could be made next."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+from umweg.core.components.base import Array
 from umweg.core.diagnose.hazards import Hazard
 from umweg.core.diagnose.ranking import Band
 from umweg.core.observe.instruments import Instrument
@@ -37,6 +38,8 @@ class Step:
     outcomes: tuple[tuple[Answer, float], ...] = ()
     """For looks and questions: each answer and its probability."""
     refused: str = ""
+    chances: Array | None = field(default=None, compare=False, repr=False)
+    """For looks and questions: (L, G) probability of each answer for each live candidate."""
     gauge_point: str = ""
     """Test point at which something hangs for it."""
 

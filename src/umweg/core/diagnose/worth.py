@@ -179,6 +179,21 @@ class Stakes:
         now = float(self._expected(prior[:, None])[0])
         return max(bits, 0.0), now - float(self._expected(joint).sum())
 
+    def then(self, both: Array, price: float) -> float:
+        """Expected money saved by an observation after another one, taken only where it pays.
+
+        Parameters
+        ----------
+        both : (L, A, B) probability of each pair of outcomes for each live candidate
+        price : of the second, in money, each time that it is taken
+        """
+        joint: Array = np.add.reduceat(self._weight[:, :, None] * both, self._first, axis=0)
+        joint /= joint.sum()
+        before = self._expected(joint.sum(axis=2))
+        after = self._expected(joint.reshape(len(joint), -1)).reshape(both.shape[1:])
+        saved = before - after.sum(axis=1) - joint.sum(axis=(0, 2)) * price
+        return float(np.maximum(saved, 0.0).sum())
+
 
 def _cure(hypothesis: Hypothesis, money: Money) -> Action:
     """What cures a hypothesis; of two faults, the dearer repair stands for both."""

@@ -113,7 +113,9 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
     if quantity.kind == "settled_c":
         return SETTLED_SD_C
     if quantity.kind == "voltage_v":
-        return 0.01 * abs(value_base) + 0.1
+        return float(
+            np.hypot(0.01 * abs(value_base) + 0.1, gauge_sd(quantity, value_base, instrument))
+        )
     class_sd = gauge_sd(quantity, value_base, instrument)
     floor = min(FLOOR_SD, FLOOR_SHARE * _full_scale(value_base, instrument))
     return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + floor)
@@ -132,7 +134,7 @@ def uncertainty(quantity: Quantity, value_base: float, instrument: Instrument | 
 
 def gauge_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
     """Standard deviation of an instrument's own error, in base units; 0 where none is used."""
-    if UNIT_OF_KIND[quantity.kind] not in ("bar", "L/min"):
+    if UNIT_OF_KIND[quantity.kind] not in ("bar", "L/min", "V"):
         return 0.0
     accuracy = DEFAULT_ACCURACY_PCT if instrument is None else instrument.accuracy_pct
     return accuracy / 200.0 * _full_scale(value_base, instrument)

@@ -1,0 +1,168 @@
+"""Which of two steps comes first, and whether two of them pay where neither does: two steps deep.
+
+Steps stand by information per minute. By that alone many quick ones, which change no decision, come
+before the slow one that settles it and that is taken in any case. What leads is therefore held
+against each rival: both orders are followed to the second step, which is taken only where the
+answer of the first leaves it worth its minutes.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from scipy.special import ndtr
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.components.base import Array
+from umweg.core.diagnose.setup import setup_after
+from umweg.core.diagnose.steps import Step
+from umweg.core.diagnose.worth import Money, Stakes
+from umweg.core.observe.kinds.base import Observed
+
+RIVALS = 6
+"""How many steps are held against the one that leads: those that save most."""
+CLEARLY = 1.0
+"""Money by which a rival's order must be better."""
+CELLS = 10
+"""Outcomes of a reading that are told apart here."""
+
+
+@dataclass(frozen=True)
+class Order:
+    """The steps as they are offered, best first, refused ones last; and whether any of them pays.
+
+    ``pays`` : by itself, or with another one after it
+    """
+
+    steps: tuple[Step, ...]
+    pays: bool
+
+
+@dataclass(frozen=True)
+class Spread:
+    """What each live candidate would show (L,): mean, and standard deviation with the noise."""
+
+    mean: Array
+    sd: Array
+
+    def cells(self, weight: Array) -> tuple[Array, Array]:
+        """Edges (G + 1,) between outcomes that are about equally likely, and their middles (G,)."""
+        values = (self.mean[:, None] + self.sd[:, None] * _Z).ravel()
+        share = np.repeat(weight / weight.sum() / len(_Z), len(_Z))
+        order = np.argsort(values, kind="stable")
+        places = np.cumsum(share[order]) - 0.5 * share[order]
+        inner = np.interp(np.arange(1, CELLS) / CELLS, places, values[order])
+        middle = np.interp((np.arange(CELLS) + 0.5) / CELLS, places, values[order])
+        return np.concatenate([[-np.inf], inner, [np.inf]]), middle
+
+
+_Z = np.array([-1.65, -1.0, -0.5, 0.0, 0.5, 1.0, 1.65])
+
+
+class Outlook(Protocol):
+    """What is known of the steps of one belief."""
+
+    circuit: Circuit
+    stakes: Stakes
+    money: Money
+
+    @property
+    def live_weight(self) -> Array:
+        """(L,) of the candidates that count."""
+
+    def spread(self, step: Step) -> Spread:
+        """What a reading would show."""
+
+    def covariance(self, first: Step, second: Step) -> Array:
+        """(L,) of two readings, by what they share of the machine's own unknowns."""
+
+
+class Pairs:
+    """What two steps save in money, the second only where it still pays."""
+
+    def __init__(self, outlook: Outlook, observations: Sequence[Observed]) -> None:
+        self._outlook, self._observations = outlook, observations
+        self._now = setup_after(outlook.circuit, observations)
+
+    def saved(self, first: Step, second: Step) -> float:
+        """Expected money saved by both in this order, less the minutes of those that are taken."""
+        per_min = self._outlook.money.labour_per_min
+        chances = self._chances(first)
+        alone = self._outlook.stakes.information(chances)[1] - first.minutes * per_min
+        both = chances[:, :, None] * self._after(first, second)
+        price = (second.minutes - self._spared_min(first, second)) * per_min
+        return alone + self._outlook.stakes.then(both, price)
+
+    def _chances(self, step: Step) -> Array:
+        """(L, G) probability of each outcome for each live candidate."""
+        if step.chances is not None:
+            return step.chances
+        spread = self._outlook.spread(step)
+        edges, _ = spread.cells(self._outlook.live_weight)
+        return _between(edges[None], spread.mean[:, None], spread.sd[:, None])
+
+    def _after(self, first: Step, second: Step) -> Array:
+        """(L, A or 1, B) probability of each outcome of the second, given the first one's."""
+        if first.chances is not None or second.chances is not None:
+            return self._chances(second)[:, None, :]
+        # Two readings of one machine share what is not known of it: the second tells less, and
+        # the same once more next to nothing.
+        a, b = self._outlook.spread(first), self._outlook.spread(second)
+        weight = self._outlook.live_weight
+        _, seen = a.cells(weight)
+        edges, _ = b.cells(weight)
+        slope = self._outlook.covariance(first, second) / a.sd**2
+        left = np.sqrt(np.maximum(b.sd**2 - (slope * a.sd) ** 2, 1e-12))
+        mean = b.mean[:, None] + slope[:, None] * (seen[None] - a.mean[:, None])
+        return _between(edges[None, None], mean[:, :, None], left[:, None, None])
+
+    def _spared_min(self, first: Step, second: Step) -> float:
+        """Minutes of set-up that the second finds done by the first."""
+        if second.chances is not None:
+            return 0.0
+        circuit = self._outlook.circuit
+        state, point = circuit.states[second.state], second.gauge_point or None
+        after = setup_after(circuit, (*self._observations, first.asks))
+        return self._now.minutes(circuit, state, point) - after.minutes(circuit, state, point)
+
+
+def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Observed]) -> Order:
+    """Steps in the order in which they are offered.
+
+    Parameters
+    ----------
+    steps : all that could be observed, each judged for itself
+    observations : what was observed already, in its order
+    """
+    ranked = sorted(steps, key=lambda s: (bool(s.refused), -s.bits_per_minute, s.point, s.state))
+    offered = [s for s in ranked if not s.refused]
+    if not offered:
+        return Order(tuple(ranked), pays=False)
+    pairs = Pairs(outlook, observations)
+    pays = any(s.saving > 0.0 for s in offered)
+    rivals = sorted(offered, key=lambda s: -s.saving)[:RIVALS]
+    leader = offered[0]
+    if pays:
+        for rival in rivals:
+            if rival is leader or _risk(rival) > _risk(leader):
+                continue
+            if pairs.saved(rival, leader) > pairs.saved(leader, rival) + CLEARLY:
+                leader = rival
+    else:
+        both = [(pairs.saved(a, b), i) for i, a in enumerate(rivals) for b in rivals if a is not b]
+        best, first = max(both, default=(0.0, 0))
+        if best > CLEARLY:
+            pays, leader = True, rivals[first]
+    return Order((leader, *(s for s in ranked if s is not leader)), pays)
+
+
+def _risk(step: Step) -> float:
+    return 0.0 if step.hazard is None else step.hazard.share
+
+
+def _between(edges: Array, mean: Array, sd: Array) -> Array:
+    """Probability of each cell, by its edges on the last axis."""
+    below = ndtr((edges - mean) / sd)
+    result: Array = np.diff(below, axis=-1) + 1e-12
+    return result
