@@ -117,7 +117,7 @@ def test_joint_evidence_is_the_multivariate_normal(
         densities = []
         for factor, share in CLASSES:
             slope = own * np.r_[np.full(own.shape[1] - 4, factor), 1.0, 1.0, 1.0, 1.0]
-            covariance = slope @ slope.T + noise + gauge
+            covariance = slope @ slope.T + noise + factor**2 * gauge
             densities.append(share * multivariate_normal(mean, covariance).pdf([184.0, 185.0]))
         exact = np.log(sum(densities)) + 2 * np.log1p(-MISREAD_SHARE)
         ours = belief.log_weight[candidate] - population.log_prior[candidate]

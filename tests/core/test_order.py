@@ -14,7 +14,6 @@ from umweg.core.diagnose.order import Outlook, Pairs, in_order
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.play import observe
 from umweg.core.diagnose.ranking import Ranking
-from umweg.core.diagnose.setup import Setup
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Stakes, sequence_cost
 from umweg.core.faults.population import parse_fault
@@ -33,15 +32,6 @@ def turf() -> Diagnostician:
 @pytest.fixture(scope="module")
 def planner(turf: Diagnostician) -> Planner:
     return planner_of(turf, SINKS)
-
-
-def reading(planner: Planner, kind: str, place: str, state: str) -> Step:
-    quantity = Quantity.named(kind, place)
-    step = planner.reading_step(
-        quantity, blank(quantity, state), planner.circuit.states[state], Setup()
-    )
-    assert step is not None
-    return step
 
 
 def sampled(planner: Planner, first: Step, second: Step, draws: int = 3000) -> float:

@@ -8,6 +8,7 @@ import pytest
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.judged import GRID
 from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.tree import tree_of
@@ -136,29 +137,23 @@ def test_dearer_labour_makes_the_same_reading_worth_less_by_its_minutes(
     ranking, predictor = turf.rank(SINKS)
     step = a_reading(steps_of(turf, SINKS))
     planner = Planner(predictor, ranking, turf.instruments, turf.money)
-    gross = planner.stakes.information(planner.outcomes(*_spread(planner, step)))[1]
+    spread = planner.spread(step)
+    gross = planner.stakes.readings(spread.mean[None], spread.sd[None])[1][0]
     assert step.saving == pytest.approx(gross - step.minutes * LABOUR, abs=1e-6)
 
 
-def _spread(planner: Planner, step: Step) -> tuple[Array, Array]:
-    quantity = Quantity.named(step.quantity, step.point)
-    shown, live = planner.exhibits.shown(quantity, planner.circuit.states[step.state]), planner.live
-    mean, variance = planner.belief.part(live).posterior(shown.mean[live], shown.slope[:, live])
-    typical = float(np.average(mean, weights=planner.weight[live]))
-    return mean, variance + noise_at(quantity, typical, step.instrument) ** 2
-
-
-def test_outcomes_of_a_grid_have_the_mean_and_the_spread_they_were_made_of(
-    turf: Diagnostician,
-) -> None:
-    planner = planner_of(turf, ())
-    mean, variance = np.array([10.0, 30.0]), np.array([4.0, 9.0])
-    cells = planner.outcomes(mean, variance)
-    assert cells.sum(axis=1) == pytest.approx(1.0)
-    edges = np.linspace(10 - 8, 30 + 12, cells.shape[1] + 1)
-    middle = 0.5 * (edges[1:] + edges[:-1])
-    assert cells @ middle == pytest.approx(mean, rel=0.01)
-    assert cells @ middle**2 - (cells @ middle) ** 2 == pytest.approx(variance, rel=0.05)
+def test_readings_are_judged_as_their_outcomes_one_by_one(turf: Diagnostician) -> None:
+    planner = planner_of(turf, SINKS)
+    spreads = [planner.spread(s) for s in steps_of(turf, SINKS) if s.kind == "reading"][::7]
+    bits, saved = planner.stakes.readings(
+        np.stack([s.mean for s in spreads]), np.stack([s.sd for s in spreads])
+    )
+    for i, s in enumerate(spreads):
+        edges = np.linspace((s.mean - 4 * s.sd).min(), (s.mean + 4 * s.sd).max(), GRID + 1)
+        z = (0.5 * (edges[1:] + edges[:-1]) - s.mean[:, None]) / s.sd[:, None]
+        density = np.exp(-0.5 * z * z) / s.sd[:, None] + 1e-12
+        chances = density / density.sum(axis=1, keepdims=True)
+        assert (bits[i], saved[i]) == pytest.approx(planner.stakes.information(chances), abs=1e-6)
 
 
 def test_the_first_steps_are_worked_out_in_full(turf: Diagnostician) -> None:
@@ -271,11 +266,12 @@ def test_a_reading_branches_below_as_and_above_what_is_healthy(turf: Diagnostici
     value, chance = planner.outlook(step)
     assert (np.diff(value) >= 0.0).all()
     assert chance.sum() == pytest.approx(1.0)
-    mean, variance = _spread(planner, step)
+    spread = planner.spread(step)
+    mean, variance = spread.mean, spread.sd**2
     weight = planner.weight[planner.live] / planner.weight[planner.live].sum()
     assert float(chance @ value) == pytest.approx(float(weight @ mean), rel=0.01)
-    spread = weight @ (variance + mean**2) - (weight @ mean) ** 2
-    assert chance @ value**2 - (chance @ value) ** 2 == pytest.approx(spread, rel=0.1)
+    whole = weight @ (variance + mean**2) - (weight @ mean) ** 2
+    assert chance @ value**2 - (chance @ value) ** 2 == pytest.approx(whole, rel=0.1)
 
 
 def test_the_tree_can_be_stopped_and_refuses_a_depth_without_end(turf: Diagnostician) -> None:

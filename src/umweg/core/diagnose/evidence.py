@@ -22,7 +22,8 @@ from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, 
 from umweg.core.solve.respond import CONDITIONS
 
 CLASSES = ((1.0, 0.7), (2.2, 0.3))
-"""Machines as specified and loosely so: factor on the spread of their own unknowns, and share."""
+"""Machines as specified and loosely so: factor on the spread of their own unknowns and of the
+offsets of the instruments they are read with, and share."""
 WRONG_STORY = 0.003
 """How often the whole of what one person tells leads astray, as coherent as it may be."""
 SUBDIVIDED_WITHIN = 20.0
@@ -66,14 +67,21 @@ class Belief:
         )
 
     def posterior(self, mean: Array, slope: Array) -> tuple[Array, Array]:
-        """Mean and variance (C,) of a further quantity, given what was read."""
+        """Mean and variance of further quantities, given what was read.
+
+        Parameters
+        ----------
+        mean : (C,), or (Q, C) of several at once
+        slope : (U, C) or (Q, U, C)
+        """
         slope = _loosened(slope, self.looseness)
-        variance = np.einsum("uc,uc->c", slope, slope)
+        variance = np.einsum("...uc,...uc->...c", slope, slope)
         if not len(self.slope):
             return mean, variance
-        cross = np.einsum("ruc,uc->cr", self.slope[:, : len(slope)], slope)
-        shift = np.einsum("cr,cr->c", cross, self.solved)
-        less = np.einsum("cr,cr->c", np.matmul(self.precision, cross[..., None])[..., 0], cross)
+        cross = np.einsum("ruc,...uc->...cr", self.slope[:, : slope.shape[-2]], slope)
+        shift = np.einsum("...cr,cr->...c", cross, self.solved)
+        known = np.matmul(self.precision, cross[..., None])[..., 0]
+        less = np.einsum("...cr,...cr->...c", known, cross)
         return mean + shift, np.maximum(variance - less, 1e-12)
 
     def covariance(self, first: Array, second: Array) -> Array:
@@ -130,8 +138,8 @@ class _Readings:
         )
 
     def loosened(self, factor: float) -> "_Readings":
-        """Of machines whose own unknowns spread wider."""
-        return replace(self, slope=_loosened(self.slope, factor))
+        """Of machines whose own unknowns spread wider, read with instruments kept as loosely."""
+        return replace(self, slope=_loosened(self.slope, factor), shared=self.shared * factor)
 
     @property
     def covariance(self) -> Array:
@@ -188,7 +196,7 @@ def believe(
     chosen = fits.argmax(axis=0)
     looseness = np.array([factor for factor, _ in CLASSES])[chosen]
     log_fit = np.logaddexp.reduce(fits, axis=0)
-    offsets = np.repeat(taken.shared[:, :, None], count, axis=2)
+    offsets = taken.shared[:, :, None] * looseness
     return Belief(
         _finely(suspects, prior + log_told + log_fit, prior, taken, told),
         log_other,

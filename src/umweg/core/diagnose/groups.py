@@ -9,6 +9,7 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.ranking import LEAST_WEIGHT, Ranking
 from umweg.core.diagnose.steps import Step
+from umweg.core.network.network import Indices
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.quantities import Quantity, quantity_of
 from umweg.core.observe.weights import noise_at
@@ -19,8 +20,8 @@ GROUPED_ABOVE = 0.02
 """Suspects below this share are not worth asking whom they could be confused with."""
 POINTS = 64
 
-Spread = tuple[Array, Array]
-"""Mean and variance (C,) of what a reading would show."""
+Asked = tuple[Quantity, MachineState, Instrument | None]
+"""What is read, in which state, with what."""
 
 
 def groups_of(
@@ -36,10 +37,8 @@ def groups_of(
         return {}
     keys = [key for _, key in leading]
     members = [ranking.population.members[h] for h, _ in leading]
-    spreads = [_spread_of(planner, s) for s in steps if not s.refused and s.kind == "reading"]
-    if not spreads:
-        spreads = _every_spread(planner)
-    shapes = _shapes(ranking, members, spreads)
+    asked = _offered(planner, steps) or _everything(planner)
+    shapes = _shapes(ranking, members, planner, asked)
     parent = {k: k for k in keys}
 
     def root(k: str) -> str:
@@ -50,49 +49,51 @@ def groups_of(
     for i, a in enumerate(keys):
         for j, b in enumerate(keys[:i]):
             apart = 0.5 * np.abs(shapes[:, i] - shapes[:, j]).sum(axis=1).max(initial=0.0)
-            if len(spreads) and apart < SAME_GROUP_BELOW:
+            if len(asked) and apart < SAME_GROUP_BELOW:
                 parent[root(a)] = root(b)
     return {k: tuple(j for j in keys if root(j) == root(k)) for k in keys}
 
 
-def _spread_of(planner: Planner, step: Step) -> Spread:
-    quantity = Quantity.named(step.quantity, step.point)
-    return _spread(planner, quantity, planner.circuit.states[step.state], step.instrument)
+def _offered(planner: Planner, steps: Sequence[Step]) -> list[Asked]:
+    return [
+        (Quantity.named(s.quantity, s.point), planner.circuit.states[s.state], s.instrument)
+        for s in steps
+        if not s.refused and s.kind == "reading"
+    ]
 
 
-def _every_spread(planner: Planner) -> list[Spread]:
-    """The same for every quantity in every named state: for when nothing more is offered."""
+def _everything(planner: Planner) -> list[Asked]:
+    """Every quantity in every named state: for when nothing more is offered."""
     circuit = planner.circuit
     everywhere = [
-        (quantity, state)
+        (quantity, state, None)
         for state in circuit.steady.values()
         for quantity in planner.predictor.quantities
     ]
-    in_time = [(quantity_of(t), circuit.states[t.state]) for t in planner.predictor.in_time]
-    return [_spread(planner, q, state, None) for q, state in (*everywhere, *in_time)]
+    in_time = [(quantity_of(t), circuit.states[t.state], None) for t in planner.predictor.in_time]
+    return [*everywhere, *in_time]
 
 
-def _spread(
-    planner: Planner, quantity: Quantity, state: MachineState, instrument: Instrument | None
-) -> Spread:
-    shown = planner.exhibits.shown(quantity, state)
-    mean, variance = planner.ranking.belief.posterior(shown.mean, shown.slope)
-    typical = float(np.average(mean, weights=planner.ranking.inside + LEAST_WEIGHT))
-    return mean, variance + noise_at(quantity, typical, instrument) ** 2
-
-
-def _shapes(ranking: Ranking, members: Sequence[Array], spreads: Sequence[Spread]) -> Array:
+def _shapes(
+    ranking: Ranking, members: Sequence[Indices], planner: Planner, asked: Sequence[Asked]
+) -> Array:
     """(S, K, POINTS) density of each suspect over each reading's range."""
-    shapes = np.empty((len(spreads), len(members), POINTS))
+    shapes = np.empty((len(asked), len(members), POINTS))
     rows = np.concatenate(members)
-    for s, (mean, variance) in enumerate(spreads):
-        sd = np.sqrt(variance)
-        low, high = (mean[rows] - 3 * sd[rows]).min(), (mean[rows] + 3 * sd[rows]).max()
+    ends = np.cumsum([len(own) for own in members])[:-1]
+    weight = ranking.inside[rows] + LEAST_WEIGHT
+    means, variances = planner.posteriors(
+        [(q, state) for q, state, _ in asked], ranking.belief.part(rows), rows
+    )
+    for s, (quantity, _, instrument) in enumerate(asked):
+        mean = means[s]
+        noise = noise_at(quantity, float(np.average(mean, weights=weight)), instrument)
+        sd = np.sqrt(variances[s] + noise**2)
+        low, high = (mean - 3 * sd).min(), (mean + 3 * sd).max()
         grid = np.linspace(low, high, POINTS)
         sd = np.maximum(sd, grid[1] - grid[0])
-        for k, own in enumerate(members):
-            weight = ranking.inside[own] + LEAST_WEIGHT
-            z = (grid - mean[own, None]) / sd[own, None]
-            density = (weight[:, None] * (np.exp(-0.5 * z * z) / sd[own, None])).sum(axis=0)
-            shapes[s, k] = density / density.sum()
+        z = (grid - mean[:, None]) / sd[:, None]
+        density = weight[:, None] * np.exp(-0.5 * z * z) / sd[:, None]
+        for k, own in enumerate(np.split(density, ends)):
+            shapes[s, k] = own.sum(axis=0) / own.sum()
     return shapes

@@ -2,6 +2,7 @@
 
 from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from scipy.special import ndtri
@@ -9,7 +10,7 @@ from scipy.special import ndtri
 from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
-from umweg.core.diagnose.evidence import spread_band
+from umweg.core.diagnose.evidence import Belief, spread_band
 from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
 from umweg.core.diagnose.hazards import LIVE, Hazard, heat_caution, pressure_hazard
 from umweg.core.diagnose.opening import Openings
@@ -19,6 +20,7 @@ from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
 from umweg.core.faults.population import Fault
+from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Proposal
@@ -35,8 +37,9 @@ from umweg.core.observe.quantities import (
 )
 from umweg.core.observe.weights import noise_at
 
-GRID = 48
 QUANTILES = 25
+TOGETHER = 24
+"""Readings whose slopes are held at once."""
 LEAST_BITS = 0.01
 """What tells less than this is not offered."""
 LOOKED_FOR_ABOVE = 0.02
@@ -65,6 +68,7 @@ class Planner:
         self.money = money
         self.exhibits = Played(predictor)
         self.openings = Openings(predictor, ranking.inside)
+        self._spreads: dict[tuple[Quantity, str], Spread] = {}
         self._judged: dict[str, tuple[Hazard | None, tuple[str, ...]]] = {}
         self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
         self.live = np.flatnonzero(self.weight > LIVE)
@@ -74,31 +78,40 @@ class Planner:
         self._live_belief = ranking.belief.part(self.live)
         self.stakes = Stakes(ranking, self.live, money)
 
-    def outcomes(self, mean: Array, variance: Array) -> Array:
-        """(L, G) probability of each cell of a grid over everything the live candidates show."""
-        sd = np.sqrt(variance)
-        edges = np.linspace((mean - 4 * sd).min(), (mean + 4 * sd).max(), GRID + 1)
-        middle = 0.5 * (edges[1:] + edges[:-1])
-        z = (middle - mean[:, None]) / sd[:, None]
-        density = np.exp(-0.5 * z * z) / sd[:, None]
-        density += 1e-12
-        result: Array = density / density.sum(axis=1, keepdims=True)
-        return result
+    def reading_steps(self, readings: Sequence[Reading], setup: Setup) -> list[Step]:
+        """Judge readings in named states, all at once; those that tell nothing are left out."""
+        if not readings:
+            return []
+        quantities = [Quantity.named(r.quantity, r.point) for r in readings]
+        states = [self.circuit.states[str(r.state)] for r in readings]
+        asked = list(zip(quantities, states, strict=True))
+        mean, variance = self.posteriors(asked, self._live_belief, self.live)
+        found = [self.instrument_for(q, s) for q, s in asked]
+        noise = [self._noise(q, m, i) for q, m, (i, _) in zip(quantities, mean, found, strict=True)]
+        sd = np.sqrt(variance + np.square(noise)[:, None])
+        bits, saved = self.stakes.readings(mean, sd)
+        for i, reading in enumerate(readings):
+            self._spreads[quantities[i], str(reading.state)] = Spread(mean[i], sd[i])
+        return [
+            self._reading_step(reading, quantities[i], found[i], setup, bits[i], saved[i])
+            for i, reading in enumerate(readings)
+            if bits[i] >= LEAST_BITS
+        ]
 
-    def reading_step(
-        self, quantity: Quantity, reading: Reading, state: MachineState, setup: Setup
-    ) -> Step | None:
-        """Judge one reading in a named state; None when it tells nothing."""
+    def _reading_step(
+        self,
+        reading: Reading,
+        quantity: Quantity,
+        found: tuple[Instrument | None, float | None],
+        setup: Setup,
+        bits: float,
+        saved: float,
+    ) -> Step:
         name = str(reading.state)
-        mean, variance = self._live_posterior(quantity, state)
+        state = self.circuit.states[name]
+        instrument, highest = found
         timing = self.circuit.timing(quantity.place) if quantity.timed else None
         point = quantity.place if quantity.at_point else timing.point if timing else None
-        instrument, highest = self.instrument_for(quantity, state)
-        typical = float(np.average(mean, weights=self.live_weight))
-        variance = variance + noise_at(quantity, typical, instrument) ** 2
-        bits, saving = self.stakes.information(self.outcomes(mean, variance))
-        if bits < LEAST_BITS:
-            return None
         minutes = setup.minutes(self.circuit, state, point)
         if timing is not None:
             minutes += timing.setup_min + sum(p.seconds for p in timing.phases) / 60.0
@@ -124,7 +137,7 @@ class Planner:
             state=name,
             state_label=state.label if timing is None else steps_of(self.circuit, timing),
             minutes=minutes,
-            bits=bits,
+            bits=float(bits),
             healthy=None,
             by_suspect=(),
             hazard=hazard,
@@ -140,7 +153,7 @@ class Planner:
             fitting="" if point is None else self.circuit.test_point(point).fitting,
             instrument=instrument,
             highest_bar=highest,
-            saving=saving - minutes * self.money.labour_per_min,
+            saving=float(saved) - minutes * self.money.labour_per_min,
             asks=reading,
             refused=refused,
             gauge_point=point or "",
@@ -190,13 +203,28 @@ class Planner:
         slope = np.zeros((self.exhibits.suspects.slope_count, len(self.live)))
         slope[row] = 1.0
         mean, variance = self._live_belief.posterior(np.zeros(len(self.live)), slope)
-        bits, _ = self.stakes.information(self.outcomes(mean, variance))
-        return bits
+        bits, _ = self.stakes.readings(mean[None], np.sqrt(variance)[None])
+        return float(bits[0])
 
-    def _live_posterior(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
-        """(L,) mean and variance of what each live candidate would show."""
-        shown, live = self.exhibits.shown(quantity, state), self.live
-        return self._live_belief.posterior(shown.mean[live], shown.slope[:, live])
+    def posteriors(
+        self, asked: Sequence[tuple[Quantity, MachineState]], belief: Belief, rows: Indices
+    ) -> tuple[Array, Array]:
+        """(R, L) mean and variance of what some candidates show for each of R quantities.
+
+        Parameters
+        ----------
+        belief : about those candidates alone
+        rows : (L,) which they are
+        """
+        mean = np.empty((len(asked), len(rows)))
+        variance = np.empty_like(mean)
+        for start in range(0, len(asked), TOGETHER):
+            part = slice(start, start + TOGETHER)
+            shown = [self.exhibits.shown(quantity, state) for quantity, state in asked[part]]
+            means = np.stack([s.mean[rows] for s in shown])
+            slopes = np.stack([s.slope[:, rows] for s in shown])
+            mean[part], variance[part] = belief.posterior(means, slopes)
+        return mean, variance
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
         """Hazard and cautions of a named state, judged once for all that is read in it."""
@@ -214,9 +242,16 @@ class Planner:
     def spread(self, step: Step) -> Spread:
         """What a reading would show on each live candidate, its noise included."""
         quantity = Quantity.named(step.quantity, step.point)
-        mean, variance = self._live_posterior(quantity, self.circuit.states[step.state])
-        typical = float(np.average(mean, weights=self.live_weight))
-        return Spread(mean, np.sqrt(variance + noise_at(quantity, typical, step.instrument) ** 2))
+        key = quantity, step.state
+        if key not in self._spreads:
+            asked = [(quantity, self.circuit.states[step.state])]
+            mean, variance = self.posteriors(asked, self._live_belief, self.live)
+            noise = self._noise(quantity, mean[0], step.instrument)
+            self._spreads[key] = Spread(mean[0], np.sqrt(variance[0] + noise**2))
+        return self._spreads[key]
+
+    def _noise(self, quantity: Quantity, mean: Array, instrument: Instrument | None) -> float:
+        return noise_at(quantity, float(np.average(mean, weights=self.live_weight)), instrument)
 
     def covariance(self, first: Step, second: Step) -> Array:
         """(L,) covariance of two readings by the machine's own unknowns that they share."""
@@ -242,15 +277,31 @@ class Planner:
             return step
         quantity = Quantity.named(step.quantity, step.point)
         shown = self.exhibits.shown(quantity, self.circuit.states[step.state])
-        mean, variance = self.belief.posterior(shown.mean, shown.slope)
-        typical = float(np.average(mean[self.live], weights=self.weight[self.live]))
-        variance = variance + noise_at(quantity, typical, step.instrument) ** 2
+        rows = self._told_of
+        few_mean, few_variance = self._belief_told_of.posterior(
+            shown.mean[rows], shown.slope[:, rows]
+        )
+        mean, variance = np.zeros((2, self.predictor.population.count))
+        mean[rows] = few_mean
+        noise = self._noise(quantity, self.spread(step).mean, step.instrument)
+        variance[rows] = few_variance + noise**2
         bands = (self.band(key, quantity, mean, variance) for key in self.ranking.keys)
         return replace(
             step,
             healthy=self.band("healthy", quantity, mean, variance),
             by_suspect=tuple(b for b in bands if b is not None),
         )
+
+    @cached_property
+    def _told_of(self) -> Indices:
+        """Candidates whose readings are shown: the leaders' and the healthy machine's."""
+        members = self.predictor.population.members
+        named = [self._index.get(key) for key in ("healthy", *self.ranking.keys)]
+        return np.concatenate([members[i] for i in named if i is not None])
+
+    @cached_property
+    def _belief_told_of(self) -> Belief:
+        return self.belief.part(self._told_of)
 
     def band(self, key: str, quantity: Quantity, mean: Array, variance: Array) -> Band | None:
         """What one hypothesis would show, by its name; None where it is not among them."""
@@ -325,7 +376,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
     circuit, predictor = planner.circuit, planner.predictor
     setup = setup_after(circuit, observations)
     predictor.prepare(circuit.steady.values())
-    steps: list[Step] = []
+    readings: list[Reading] = []
     doubted = _doubted(planner.ranking, observations)
     told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
     asked = {o.topic() for o in observations if o.id not in doubted}
@@ -340,9 +391,8 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
         reading = blank(quantity, name)
         if reading.topic() in asked:
             continue
-        step = planner.reading_step(quantity, reading, circuit.states[name], setup)
-        if step is not None:
-            steps.append(step)
+        readings.append(reading)
+    steps = planner.reading_steps(readings, setup)
     asking = _Asking(planner, setup)
     for kind in OBSERVATIONS:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)

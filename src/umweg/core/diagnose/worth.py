@@ -6,6 +6,7 @@ import numpy as np
 
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components.base import WORKS, Array, WorkKind
+from umweg.core.diagnose.judged import judged
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.faults.population import Fault, Hypothesis
 from umweg.core.network.network import Indices
@@ -147,8 +148,9 @@ class Stakes:
         self.prior /= self.prior.sum()
         cures = [_cure(population.hypotheses[h], money) for h in owners]
         self.actions = sorted(set(cures))
+        self._action = np.array([self.actions.index(c) for c in cures], dtype=np.intp)
         self._by_action = np.zeros((len(self.actions), len(owners)))
-        self._by_action[[self.actions.index(c) for c in cures], np.arange(len(owners))] = 1.0
+        self._by_action[self._action, np.arange(len(owners))] = 1.0
         tried = TRY_MIN * money.labour_per_min
         self._cost = np.array([money.cost(a) + tried for a in self.actions])
 
@@ -178,6 +180,10 @@ class Stakes:
             return max(bits, 0.0), 0.0
         now = float(self._expected(prior[:, None])[0])
         return max(bits, 0.0), now - float(self._expected(joint).sum())
+
+    def readings(self, mean: Array, sd: Array) -> tuple[Array, Array]:
+        """The same (R,) of many readings, by what each live candidate shows (R, L)."""
+        return judged(mean, sd, self._weight[:, 0], self._first, self._action, self._cost)
 
     def then(self, both: Array, price: float) -> float:
         """Expected money saved by an observation after another one, taken only where it pays.

@@ -1,0 +1,143 @@
+"""What many readings are worth, judged in one go: the inner loop of planning.
+
+The same sums as :meth:`umweg.core.diagnose.worth.Stakes.information` over a grid of outcomes,
+compiled: a plan asks for some two hundred readings of some hundred live candidates each.
+"""
+
+import math
+from typing import Any, cast
+
+import numba
+import numpy as np
+
+from umweg.core.components.base import Array
+
+GRID = 48
+"""Outcomes of a reading that are told apart."""
+_FLOOR = 1e-12
+"""Density below which an outcome does not fall: none is impossible."""
+
+
+def judged(
+    mean: Array, sd: Array, weight: Array, first: Any, action: Any, cost: Array
+) -> tuple[Array, Array]:
+    """Expected bits about the hypothesis (R,), and expected money saved (R,), of each reading.
+
+    Parameters
+    ----------
+    mean, sd : (R, L) what each live candidate would show, noise included
+    weight : (L,) of the candidates; those of one hypothesis stand together
+    first : (H,) where each hypothesis begins
+    action : (H,) which repair cures it
+    cost : (A,) of each repair and of the try after it
+    """
+    bits, saved = np.zeros(len(mean)), np.zeros(len(mean))
+    _judge(
+        np.ascontiguousarray(mean),
+        np.ascontiguousarray(sd),
+        np.ascontiguousarray(weight, dtype=float),
+        np.ascontiguousarray(first, dtype=np.int64),
+        np.ascontiguousarray(action, dtype=np.int64),
+        np.ascontiguousarray(cost, dtype=float),
+        bits,
+        saved,
+    )
+    return bits, saved
+
+
+def _compiled(function: Any) -> Any:
+    return cast(Any, numba.njit(nogil=True, cache=True, error_model="numpy")(function))
+
+
+@_compiled
+def _sequence(chance: Array, cost: Array, order: Any) -> float:
+    """Expected cost of trying repairs by chance per cost until one cures."""
+    count = len(chance)
+    rest = 0.0
+    for a in range(count):
+        rest += chance[a]
+        ratio = chance[a] / cost[a]
+        place = a
+        while place > 0 and chance[order[place - 1]] / cost[order[place - 1]] < ratio:
+            order[place] = order[place - 1]
+            place -= 1
+        order[place] = a
+    total = 0.0
+    for a in order:
+        total += cost[a] * rest
+        rest -= chance[a]
+    return total
+
+
+@_compiled
+def _judge(
+    mean: Array,
+    sd: Array,
+    weight: Array,
+    first: Any,
+    action: Any,
+    cost: Array,
+    bits: Array,
+    saved: Array,
+) -> None:
+    readings, live = mean.shape
+    hypotheses, actions = len(first), len(cost)
+    whole = weight.sum()
+    prior = np.zeros(hypotheses)
+    for h in range(hypotheses):
+        last = first[h + 1] if h + 1 < hypotheses else live
+        prior[h] = weight[first[h] : last].sum() / whole
+    order = np.zeros(actions, dtype=np.int64)
+    chance = np.zeros(actions)
+    for h in range(hypotheses):
+        chance[action[h]] += prior[h]
+    now = _sequence(chance, cost, order)
+    cell = np.zeros(GRID)
+    for r in range(readings):
+        low, high = np.inf, -np.inf
+        for c in range(live):
+            low = min(low, mean[r, c] - 4.0 * sd[r, c])
+            high = max(high, mean[r, c] + 4.0 * sd[r, c])
+        width = (high - low) / GRID
+        joint = np.zeros((GRID, hypotheses))
+        h = -1
+        for c in range(live):
+            if h + 1 < hypotheses and first[h + 1] == c:
+                h += 1
+            s = sd[r, c]
+            reach = 7.5 * s
+            begin = max(0, int((mean[r, c] - reach - low) / width))
+            end = min(GRID, int((mean[r, c] + reach - low) / width) + 1)
+            total = GRID * _FLOOR
+            z, step = (low + (begin + 0.5) * width - mean[r, c]) / s, width / s
+            if step < 0.5:
+                # Over equal steps the density's ratio falls by the same factor each time: three
+                # exponentials in place of one a cell.
+                density, ratio = math.exp(-0.5 * z * z) / s, math.exp(-(z + 0.5 * step) * step)
+                falls = math.exp(-step * step)
+                for g in range(begin, end):
+                    cell[g] = density
+                    total += density
+                    density *= ratio
+                    ratio *= falls
+            else:
+                for g in range(begin, end):
+                    cell[g] = math.exp(-0.5 * z * z) / s
+                    total += cell[g]
+                    z += step
+            share = weight[c] / whole / total
+            for g in range(GRID):
+                joint[g, h] += share * _FLOOR
+            for g in range(begin, end):
+                joint[g, h] += share * cell[g]
+        told, later = 0.0, 0.0
+        for g in range(GRID):
+            outcome = joint[g].sum()
+            chance[:] = 0.0
+            for h in range(hypotheses):
+                p = joint[g, h]
+                told += p * math.log2(p / (prior[h] * outcome))
+                chance[action[h]] += p
+            later += _sequence(chance, cost, order)
+        bits[r] = max(told, 0.0)
+        saved[r] = now - later
