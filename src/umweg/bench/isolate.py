@@ -144,13 +144,15 @@ def _one(
             chosen = []
         if len({f.slot for f, _ in chosen}) < len(chosen):
             continue
+        # Of its own, so that another plan, which asks other things, meets the same machines.
+        drawn = np.random.default_rng(generator.integers(2**63))
         try:
             # Of two faults each would be noticed by itself: a second one that shows nothing is
             # nobody's to name.
-            alone = (KINDS[as_](circuit, [c], generator, doctor.predictor.solver) for c in chosen)
+            alone = (KINDS[as_](circuit, [c], drawn, doctor.predictor.solver) for c in chosen)
             if count > 1 and not all(_noticed(complaint(machine)) for machine in alone):
                 continue
-            machine = KINDS[as_](circuit, chosen, generator, doctor.predictor.solver)
+            machine = KINDS[as_](circuit, chosen, drawn, doctor.predictor.solver)
             seen = complaint(machine)
             if _noticed(seen) or (not circuit.functions and _out_of_specification(machine)):
                 figures.played.append(_followed(doctor, machine, seen))

@@ -57,6 +57,8 @@ class BundledJob(_Part):
     circuit: str = Field(max_length=60, description="id of one of the bundle's circuits")
     machine: MachineCard
     complaint: str = Field(max_length=2000)
+    hours: float | None = Field(default=None, ge=0, le=1e6)
+    """Of the machine when it was opened; without it, those it has."""
     opened_at: Moment
     entries: list[BundledEntry] = Field(default_factory=list, max_length=5000)
 
@@ -152,6 +154,7 @@ def bundle_of(rows: Sequence[JobRow]) -> Bundle:
                     recent_work=row.machine.recent_work,
                 ),
                 complaint=row.complaint,
+                hours=row.hours,
                 opened_at=row.created_at,
                 entries=[
                     BundledEntry(
@@ -216,6 +219,7 @@ def _keep_job(store: Store, job: BundledJob, revision: CircuitRevision) -> JobRo
         "machine_id": machine.id,
         "circuit_revision_id": revision.id,
         "complaint": job.complaint,
+        "hours": job.machine.hours if job.hours is None else job.hours,
         "open_key": key,
         "created_at": job.opened_at,
     }

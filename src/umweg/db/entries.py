@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from umweg.core.observe.history import History
+from umweg.core.observe.history import Earlier, History
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.observations import OBSERVATIONS, AnyObservation, Observation
 from umweg.db.models import EntryRow
@@ -97,13 +97,18 @@ class Record:
     """The entries that still count: neither superseded nor withdrawn."""
 
     @property
-    def repairs(self) -> list[Repair]:
-        """What was repaired, in order."""
+    def standing_repairs(self) -> list[tuple[UUID, Repair]]:
+        """What was repaired, in order, with the entry that says so."""
         return [
-            data
+            (row.id, data)
             for row, data in self.entries
             if row.id in self.standing and isinstance(data, Repair)
         ]
+
+    @property
+    def repairs(self) -> list[Repair]:
+        """What was repaired, in order."""
+        return [data for _, data in self.standing_repairs]
 
     @property
     def epoch(self) -> int:
@@ -124,8 +129,15 @@ class Record:
             if row.id in self.standing and isinstance(data, Observed) and row.sequence > self.epoch
         ]
 
-    def history(self, hours: float, recent_work: str) -> History:
-        """What is known of the machine before what counts now was observed."""
+    def history(
+        self, hours: float, recent_work: str, baseline: tuple[Earlier, ...] = ()
+    ) -> History:
+        """What is known of the machine before what counts now was observed.
+
+        Parameters
+        ----------
+        baseline : what it showed when an earlier job left it in order
+        """
         repairs = self.repairs
         before = [
             data.share
@@ -137,6 +149,7 @@ class Record:
             recent_work=recent_work,
             renewed=tuple(dict.fromkeys(r.component for r in repairs)),
             cured=(before[-1] if before else UNDECIDED_CURE) if repairs else 0.0,
+            baseline=baseline,
         )
 
     @property

@@ -95,13 +95,18 @@ class JobRow(Base):
     """A job on a machine; everything that happens in it is an entry."""
 
     __tablename__ = "job"
-    __table_args__ = (Index("ix_job_created_at", "created_at"),)
+    __table_args__ = (
+        Index("ix_job_created_at", "created_at"),
+        Index("ix_job_machine_id", "machine_id"),
+    )
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     reference: Mapped[str | None] = mapped_column(String(100), unique=True)
     machine_id: Mapped[int] = mapped_column(ForeignKey("machine.id"))
     circuit_revision_id: Mapped[int] = mapped_column(ForeignKey("circuit_revision.id"))
     complaint: Mapped[str] = mapped_column(String(2000))
+    hours: Mapped[float] = mapped_column(Float, default=0, server_default="0")
+    """Of the machine when it was opened."""
     open_key: Mapped[str | None] = mapped_column(String(100), unique=True)
     """The key it was opened with: the same one opens no second job."""
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

@@ -277,6 +277,7 @@ class Store:
             "machine_id": machine.id,
             "circuit_revision_id": revision.id,
             "complaint": complaint,
+            "hours": machine.hours,
             "open_key": key,
         }
         row = JobRow(**values)

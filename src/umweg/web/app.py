@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 
 from umweg.db import store
 from umweg.db.session import THREADS, libpq_address, make_engine
-from umweg.web import building, circuits, events, exports, jobs, work, workshop
+from umweg.web import building, circuits, events, exports, jobs, machines, work, workshop
 from umweg.web.guards import LOOPBACK, Guards
 from umweg.web.problems import handle_errors
 from umweg.web.rankings import Rankings
@@ -55,6 +55,7 @@ def create_app(
         exports.router,
         circuits.router,
         building.router,
+        machines.router,
         events.router,
         work.router,
     ):

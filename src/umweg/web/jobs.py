@@ -19,8 +19,7 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
-from umweg.core.observe.weights import uncertainty
-from umweg.core.shop.verdict import judge, specification_for
+from umweg.core.shop.verdict import Verdict, verdict_of
 from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.db.entries import (
@@ -347,14 +346,16 @@ def _judged(
     circuit: Circuit, kit: Sequence[Instrument], reading: Reading
 ) -> tuple[float, str, VerdictView | None]:
     """A reading in base units, and its verdict where there is a specification."""
-    quantity, value = measured(circuit, reading)
-    unit = UNIT_OF_KIND[quantity.kind]
-    spec = specification_for(circuit, quantity.kind, quantity.place, reading.state)
-    if spec is None:
-        return value, unit, None
-    instrument = next((i for i in kit if i.id == reading.instrument), None)
-    word = judge(spec, value, uncertainty(quantity, value, instrument)).word
-    return value, unit, VerdictView(word=word, low=spec.low, high=spec.high, source=spec.source)
+    quantity, value, verdict = verdict_of(circuit, reading, kit)
+    return value, UNIT_OF_KIND[quantity.kind], verdict_view(verdict)
+
+
+def verdict_view(verdict: Verdict | None) -> VerdictView | None:
+    """A verdict as the API gives it."""
+    if verdict is None:
+        return None
+    spec = verdict.specification
+    return VerdictView(word=verdict.word, low=spec.low, high=spec.high, source=spec.source)
 
 
 def _words(circuit: Circuit, data: EntryData) -> str:

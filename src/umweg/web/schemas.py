@@ -46,6 +46,81 @@ class MachineView(Model):
     circuit_id: str
 
 
+class MachineChange(Model):
+    """What changed about a machine; what is left out stays."""
+
+    name: str | None = Field(default=None, min_length=1, max_length=200, pattern=r"^[^\x00]*$")
+    owner: str | None = Field(default=None, max_length=200, pattern=r"^[^\x00]*$")
+    hours: float | None = Field(default=None, ge=0, le=1e6)
+    recent_work: str | None = Field(default=None, max_length=2000, pattern=r"^[^\x00]*$")
+
+
+class DoneView(Model):
+    """Something that was done to a machine."""
+
+    part: str
+    text: str
+    done_at: datetime
+
+
+class PastJob(Model):
+    """A job of a machine, as its page shows it."""
+
+    id: UUID
+    complaint: str
+    created_at: datetime
+    hours: float
+    found: str | None = Field(description="the part that was isolated")
+    done: list[DoneView]
+
+
+class PastReadingView(Model):
+    """One reading of a trend, in the trend's unit."""
+
+    job: UUID
+    entry: UUID
+    read_at: datetime
+    hours: float
+    value: float
+    verdict: Literal["pass", "low", "high", "marginal"] | None
+    after_repair: bool
+
+
+class TrendView(Model):
+    """What was read at one place in one state, in the order of time, and its specification."""
+
+    quantity: str
+    unit: str
+    place: str
+    place_label: str
+    state: str
+    state_label: str
+    low: float | None
+    high: float | None
+    source: str
+    readings: list[PastReadingView]
+
+
+class EarlierView(Model):
+    """A reading of the machine's own baseline."""
+
+    words: str
+    hours: float
+    renewed_since: list[str]
+
+
+class MachineRecordView(Model):
+    """A machine over all its jobs."""
+
+    machine: MachineView
+    circuit_name: str
+    jobs: list[PastJob]
+    trends: list[TrendView]
+    baseline: list[EarlierView] = Field(
+        description="its own readings from when it was in order, with which the next job begins"
+    )
+
+
 class UnitView(Model):
     """How a unit people read converts to the base unit of its kind."""
 

@@ -14,6 +14,7 @@ from umweg.core.version import model_version
 from umweg.core.view import View
 from umweg.db import kept
 from umweg.db.entries import Record, record_of
+from umweg.db.machine_record import baseline_of
 from umweg.db.models import JobRow
 from umweg.db.store import JobsWanted, Store
 from umweg.work.queue import ANSWERS, PLAYS, Queue
@@ -40,7 +41,9 @@ def question_of(store: Store, row: JobRow, record: Record) -> Question:
         model=model_version(),
         instruments=tuple(store.instruments),
         labour_per_min=store.workshop.labour_per_min,
-        history=record.history(row.machine.hours, row.machine.recent_work),
+        history=record.history(
+            row.machine.hours, row.machine.recent_work, baseline_of(store, row, record)
+        ),
         observations=tuple(record.observations),
     )
 

@@ -54,6 +54,8 @@ class Diagnosis:
     """Of the cheapest sequence of repairs from here, nothing more being observed."""
     guesses: tuple[Guess, ...] = ()
     """Numbers nobody has measured that would tell most."""
+    earlier_readings: int = 0
+    """Of this machine's own baseline, weighed along."""
 
 
 class Diagnostician:
@@ -147,6 +149,7 @@ class Diagnostician:
             not order.pays,
             expected_cost,
             tuple(guesses),
+            ranking.earlier,
         )
 
     def _hopeful(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:

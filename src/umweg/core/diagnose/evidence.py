@@ -155,6 +155,7 @@ def believe(
     evidence: Sequence[Evidence],
     other_prior: float = 0.01,
     prior: Array | None = None,
+    earlier: Sequence[Measured] = (),
 ) -> Belief:
     """Weigh every candidate by all evidence together.
 
@@ -173,6 +174,7 @@ def believe(
         prior = prior.copy()
         prior[wandering] -= np.log(2.0) * sum(isinstance(e, Measured) for e in evidence)
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
+    readings += earlier
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
     log_told = _told(told, [t.log_likelihood for t in told], _best_story(told))
     log_other = float(np.log(other_prior)) + sum(t.log_broad for t in told)
@@ -188,7 +190,10 @@ def believe(
             np.ones(count),
         )
     taken = _Readings.of(readings)
-    log_other += float(taken.broad.sum())
+    log_other += sum(r.log_broad for r in readings[: len(readings) - len(earlier)])
+    if earlier:
+        # Whatever is wrong now, known or not, the machine was in order then.
+        log_other += float(_fit(_Readings.of(earlier))[0])
     classes = [_joint(taken.loosened(factor)) for factor, _ in CLASSES]
     fits = np.stack(
         [f.log_fit + np.log(share) for f, (_, share) in zip(classes, CLASSES, strict=True)]
@@ -324,7 +329,12 @@ def _fit_between(
         slope=slope,
         known=readings.known[near] & readings.known[beside],
     )
-    fits = [_joint(part.loosened(f)).log_fit + np.log(s) for f, s in CLASSES]
+    return _fit(part)
+
+
+def _fit(readings: _Readings) -> Array:
+    """(C,) log likelihood of all readings, the machine being as specified or loosely so."""
+    fits = [_joint(readings.loosened(f)).log_fit + np.log(s) for f, s in CLASSES]
     result: Array = np.logaddexp.reduce(np.stack(fits), axis=0)
     return result
 

@@ -15,6 +15,7 @@ from umweg.core.diagnose.prior import UNKNOWN, log_prior
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import PAIR_PRIOR, Hypothesis, Population
 from umweg.core.network.network import Indices
+from umweg.core.observe.baseline import weigh_earlier
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
@@ -89,6 +90,8 @@ class Ranking:
     inside: Array
     other_share: float
     left_out: tuple[LeftOut, ...] = ()
+    earlier: int = 0
+    """How many of the machine's own readings, from when it was in order, were weighed."""
 
     @property
     def population(self) -> Population:
@@ -120,24 +123,30 @@ class Ranking:
     @property
     def set_aside(self) -> float:
         """How many readings the belief treats as misread."""
-        if not self.belief.set_aside.shape[1]:
-            return 0.0
-        return float((self.inside[:, None] * self.belief.set_aside).sum())
+        return float(self._doubt.sum())
+
+    @cached_property
+    def _readings(self) -> list[str]:
+        """Those of this job, in the belief's order: the machine's earlier ones stand after them."""
+        return sorted(e.id for e in self.evidence if isinstance(e, Measured))
+
+    @cached_property
+    def _doubt(self) -> Array:
+        """(R,) share of the belief that treats each of them as misread."""
+        found: Array = self.inside @ self.belief.set_aside[:, : len(self._readings)]
+        return found
 
     @cached_property
     def doubted(self) -> frozenset[str]:
         """Readings that a good part of the belief treats as misread: worth taking again."""
-        readings = sorted(e.id for e in self.evidence if isinstance(e, Measured))
-        if not readings:
-            return frozenset()
-        doubt = self.inside @ self.belief.set_aside
-        return frozenset(r for r, d in zip(readings, doubt, strict=True) if d > DOUBTED_ABOVE)
+        both = zip(self._readings, self._doubt, strict=True)
+        return frozenset(r for r, d in both if d > DOUBTED_ABOVE)
 
     @property
     def explained(self) -> bool:
         """Somebody modelled leads, and explains at least two thirds of the readings."""
-        readings = self.belief.set_aside.shape[1]
-        return self.other_share <= UNEXPLAINED_ABOVE and self.set_aside <= readings / 3
+        most = len(self._readings) / 3
+        return self.other_share <= UNEXPLAINED_ABOVE and self.set_aside <= most
 
     @property
     def wants_pairs(self) -> bool:
@@ -269,7 +278,7 @@ def rank(
     Parameters
     ----------
     seen : (C,) how likely each candidate is noticed, where it is known already
-    history : of this machine
+    history : of this machine; what it showed while it was in order tells what to expect of it
 
     Raises
     ------
@@ -281,7 +290,15 @@ def rank(
             evidence.append(observation.weigh(exhibits, instruments))
         except UmwegError as error:
             left_out.append(LeftOut(observation.id, error.message))
-    belief = believe(exhibits.suspects, evidence, prior=log_prior(exhibits, seen, history))
+    earlier = []
+    for reading in history.baseline:
+        try:
+            earlier.append(weigh_earlier(reading, history.hours, exhibits, instruments))
+        except UmwegError:
+            # The machine has another circuit now: there is nothing left to go by.
+            continue
+    prior = log_prior(exhibits, seen, history)
+    belief = believe(exhibits.suspects, evidence, prior=prior, earlier=earlier)
     best = float(belief.log_weight.max())
     scaled = np.exp(belief.log_weight - best)
     modelled = best + float(np.log(scaled.sum()))
@@ -293,4 +310,5 @@ def rank(
         scaled / scaled.sum(),
         other,
         tuple(left_out),
+        len(earlier),
     )

@@ -164,6 +164,8 @@ class DiagnosisView(View):
     plan: PlanView | None
     mend: Mend | None = None
     """How the first repair is made, where nothing more is worth finding out."""
+    earlier_readings: int = 0
+    """Of this machine, from when it was in order, that were weighed along: its own baseline."""
 
 
 def report(
@@ -179,6 +181,7 @@ def report(
         explained=diagnosis.explained,
         two_faults_considered=diagnosis.pairs_drawn,
         left_out=_left_out(diagnosis.left_out, words),
+        earlier_readings=diagnosis.earlier_readings,
         plan=PlanView(
             enough=diagnosis.enough,
             expected_cost=diagnosis.expected_cost,
@@ -223,6 +226,7 @@ def ranking_report(ranking: Ranking, observations: Sequence[Observation]) -> Dia
         explained=ranking.explained,
         two_faults_considered=False,
         left_out=_left_out(ranking.left_out, words),
+        earlier_readings=ranking.earlier,
         plan=None,
     )
 

@@ -1,9 +1,14 @@
 """Good or bad: a reading against the specification for its point and state."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from umweg.core.circuit.document import Circuit, MachineState, Specification
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.readings import Reading, measured
+from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.weights import uncertainty
 
 Word = Literal["pass", "low", "high", "marginal"]
 
@@ -46,3 +51,20 @@ def judge(spec: Specification, value: float, uncertainty: float) -> Verdict:
     inside_low = spec.low is None or value >= spec.low
     inside_high = spec.high is None or value <= spec.high
     return Verdict("pass" if inside_low and inside_high else "marginal", spec)
+
+
+def verdict_of(
+    circuit: Circuit, reading: Reading, instruments: Sequence[Instrument]
+) -> tuple[Quantity, float, Verdict | None]:
+    """What a reading is of, its value in base units, and its verdict where there is a specification.
+
+    Raises
+    ------
+    UmwegError : it does not fit the circuit.
+    """
+    quantity, value = measured(circuit, reading)
+    spec = specification_for(circuit, quantity.kind, quantity.place, reading.state)
+    if spec is None:
+        return quantity, value, None
+    instrument = next((i for i in instruments if i.id == reading.instrument), None)
+    return quantity, value, judge(spec, value, uncertainty(quantity, value, instrument))

@@ -1,0 +1,173 @@
+"""A machine over all its jobs: what was read at the same place again, and its own baseline."""
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import joinedload
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.errors import UmwegError
+from umweg.core.observe.history import Earlier
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.quantities import UNIT_OF_KIND, place_label
+from umweg.core.shop.verdict import Verdict, verdict_of
+from umweg.db.entries import Record, record_of
+from umweg.db.models import EntryRow, JobRow, Machine
+from umweg.db.store import Store
+
+_REPAIRED = select(EntryRow.job_id).where(EntryRow.kind == "repair").scalar_subquery()
+MOST_EARLIER = 12
+"""Readings that make a baseline, the newest: more bind hardly anything further."""
+
+
+@dataclass(frozen=True)
+class PastReading:
+    """One reading of a trend."""
+
+    job_id: UUID
+    entry_id: UUID
+    read_at: datetime
+    hours: float
+    value: float
+    """In the base unit of its quantity."""
+    verdict: Verdict | None
+    after_repair: bool
+
+
+@dataclass(frozen=True)
+class Trend:
+    """What was read at one place in one state, in the order of time."""
+
+    quantity: str
+    unit: str
+    place: str
+    place_label: str
+    state: str
+    state_label: str
+    low: float | None
+    high: float | None
+    source: str
+    readings: list[PastReading] = field(default_factory=list)
+
+
+def jobs_of(store: Store, machine: Machine) -> Sequence[JobRow]:
+    """All jobs of a machine with their records, the oldest first."""
+    return _with_records(store, JobRow.machine_id == machine.id)
+
+
+def baseline_of(store: Store, row: JobRow, record: Record) -> tuple[Earlier, ...]:
+    """What a job's machine showed when an earlier job left it in order."""
+    before = _with_records(
+        store,
+        JobRow.machine_id == row.machine_id,
+        JobRow.id != row.id,
+        JobRow.created_at <= row.created_at,
+        JobRow.id.in_(_REPAIRED),
+    )
+    return _baseline(before, {r.component for r in record.repairs}, store.instruments)
+
+
+def next_baseline(store: Store, machine: Machine) -> tuple[Earlier, ...]:
+    """What a job that is opened now would begin with."""
+    jobs = _with_records(store, JobRow.machine_id == machine.id, JobRow.id.in_(_REPAIRED))
+    return _baseline(jobs, set(), store.instruments)
+
+
+def _baseline(
+    jobs: Sequence[JobRow], renewed: set[str], instruments: Sequence[Instrument]
+) -> tuple[Earlier, ...]:
+    """Readings of jobs that left the machine in order, the newest of each place and state.
+
+    A job left it in order that repaired something, and after whose last repair nothing was read
+    outside its specification.
+    """
+    since = set(renewed)
+    found: dict[Hashable, Earlier] = {}
+    for job in reversed(jobs):
+        past = record_of(job.entries)
+        if not past.repairs:
+            continue
+        for reading in _in_order(job, past, instruments):
+            there = Earlier(reading=reading, hours=job.hours, renewed_since=tuple(sorted(since)))
+            found.setdefault(reading.topic(), there)
+        since |= {r.component for r in past.repairs}
+    return tuple(list(found.values())[:MOST_EARLIER])
+
+
+def _in_order(job: JobRow, record: Record, instruments: Sequence[Instrument]) -> list[Reading]:
+    """Readings after a job's last repair, newest first; none where one failed."""
+    circuit = Circuit.model_validate(job.circuit_revision.document)
+    # What passes in time is not played for every circuit at once, a state of one's own never.
+    steady = [
+        o
+        for o in record.observations
+        if isinstance(o, Reading) and isinstance(o.state, str) and o.state in circuit.steady
+    ]
+    try:
+        judged = [verdict_of(circuit, o, instruments)[2] for o in steady]
+    except UmwegError:
+        return []
+    if any(v is not None and v.word in ("low", "high") for v in judged):
+        return []
+    return list(reversed(steady))
+
+
+def trends_of(jobs: Sequence[JobRow], instruments: Sequence[Instrument]) -> list[Trend]:
+    """Every place and state that was read more than once, those with a specification first."""
+    trends: dict[tuple[str, str, str], Trend] = {}
+    for job in jobs:
+        record = record_of(job.entries)
+        circuit = Circuit.model_validate(job.circuit_revision.document)
+        for row, data in record.entries:
+            if row.id not in record.standing or not isinstance(data, Reading):
+                continue
+            if not isinstance(data.state, str) or data.state not in circuit.states:
+                continue
+            try:
+                quantity, value, verdict = verdict_of(circuit, data, instruments)
+            except UmwegError:
+                continue
+            spec = None if verdict is None else verdict.specification
+            key = (quantity.kind, quantity.place, data.state)
+            trend = trends.setdefault(
+                key,
+                Trend(
+                    quantity.kind,
+                    UNIT_OF_KIND[quantity.kind],
+                    quantity.place,
+                    place_label(circuit, quantity),
+                    data.state,
+                    circuit.states[data.state].label,
+                    None if spec is None else spec.low,
+                    None if spec is None else spec.high,
+                    "" if spec is None else spec.source,
+                ),
+            )
+            trend.readings.append(
+                PastReading(
+                    job.id,
+                    row.id,
+                    row.created_at,
+                    job.hours,
+                    value,
+                    verdict,
+                    bool(record.repairs) and row.sequence > record.epoch,
+                )
+            )
+    found = [t for t in trends.values() if len(t.readings) > 1]
+    return sorted(found, key=lambda t: (not t.source, -len(t.readings), t.place, t.state))
+
+
+def _with_records(store: Store, *where: object) -> Sequence[JobRow]:
+    query = (
+        select(JobRow)
+        .join(Machine)
+        .where(Machine.workshop_id == store.workshop_id, *where)  # type: ignore[arg-type]
+        .options(joinedload(JobRow.circuit_revision), joinedload(JobRow.entries))
+        .order_by(JobRow.created_at, JobRow.id)
+    )
+    return store.session.scalars(query).unique().all()

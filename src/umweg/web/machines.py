@@ -1,0 +1,121 @@
+"""A machine's page: its jobs, what was done, what was read again and again, its own baseline."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Path
+
+from umweg.core.circuit.document import Circuit
+from umweg.core.errors import UmwegError
+from umweg.core.observe.history import Earlier
+from umweg.db.entries import record_of
+from umweg.db.machine_record import Trend, jobs_of, next_baseline, trends_of
+from umweg.db.models import JobRow
+from umweg.web.context import Context, ContextOf
+from umweg.web.problems import READS, WRITES
+from umweg.web.schemas import (
+    LARGEST_ID,
+    DoneView,
+    EarlierView,
+    MachineChange,
+    MachineRecordView,
+    MachineView,
+    PastJob,
+    PastReadingView,
+    TrendView,
+)
+from umweg.web.workshop import machine_view
+
+router = APIRouter(prefix="/api/machines", tags=["machines"])
+
+MachineId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
+
+
+@router.get("/{machine_id}", responses=READS)
+def machine(machine_id: MachineId, context: ContextOf) -> MachineRecordView:
+    """One machine with its jobs, its trends and its baseline."""
+    store = context.store
+    row = store.machine(machine_id)
+    jobs = jobs_of(store, row)
+    revision = store.newest_revision(row.circuit_id)
+    circuit = context.circuit(revision)
+    return MachineRecordView(
+        machine=machine_view(row),
+        circuit_name=circuit.name,
+        jobs=[_past_job(context, job) for job in reversed(jobs)],
+        trends=[_trend(t) for t in trends_of(jobs, store.instruments)],
+        baseline=[v for e in next_baseline(store, row) if (v := _earlier(circuit, e))],
+    )
+
+
+@router.patch("/{machine_id}", responses=WRITES)
+def change_machine(machine_id: MachineId, change: MachineChange, context: ContextOf) -> MachineView:
+    """Hours, work done lately, name or owner; the jobs that are there keep their own hours."""
+    row = context.store.machine(machine_id)
+    for name, value in change.model_dump(exclude_none=True).items():
+        setattr(row, name, value)
+    context.session.commit()
+    return machine_view(row)
+
+
+def _label(circuit: Circuit, component_id: str) -> str:
+    try:
+        return circuit.component(component_id).label
+    except UmwegError:
+        return component_id
+
+
+def _past_job(context: Context, job: JobRow) -> PastJob:
+    record = record_of(job.entries)
+    circuit = context.circuit(job.circuit_revision)
+    made = record.decision
+    when = {row.id: row.created_at for row, _ in record.entries}
+    return PastJob(
+        id=job.id,
+        complaint=job.complaint,
+        created_at=job.created_at,
+        hours=job.hours,
+        found=None if made is None else _label(circuit, made.component),
+        done=[
+            DoneView(part=_label(circuit, data.component), text=data.text, done_at=when[entry])
+            for entry, data in record.standing_repairs
+        ],
+    )
+
+
+def _trend(trend: Trend) -> TrendView:
+    return TrendView(
+        quantity=trend.quantity,
+        unit=trend.unit,
+        place=trend.place,
+        place_label=trend.place_label,
+        state=trend.state,
+        state_label=trend.state_label,
+        low=trend.low,
+        high=trend.high,
+        source=trend.source,
+        readings=[
+            PastReadingView(
+                job=r.job_id,
+                entry=r.entry_id,
+                read_at=r.read_at,
+                hours=r.hours,
+                value=r.value,
+                verdict=None if r.verdict is None else r.verdict.word,
+                after_repair=r.after_repair,
+            )
+            for r in trend.readings
+        ],
+    )
+
+
+def _earlier(circuit: Circuit, earlier: Earlier) -> EarlierView | None:
+    try:
+        words = earlier.reading.words(circuit)
+    except UmwegError:
+        # It was read on another circuit than the machine has now.
+        return None
+    return EarlierView(
+        words=words,
+        hours=earlier.hours,
+        renewed_since=[_label(circuit, c) for c in earlier.renewed_since],
+    )
