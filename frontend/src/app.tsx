@@ -1,5 +1,6 @@
 import { BrowserRouter, Link, Route, Routes } from "react-router";
 import { ComplaintPage } from "./features/complaint/ComplaintPage";
+import { HistoryPage } from "./features/history/HistoryPage";
 import { JobPage } from "./features/job/JobPage";
 import { JobsPage } from "./features/jobs/JobsPage";
 import { MachinePage } from "./features/machine/MachinePage";
@@ -11,6 +12,7 @@ export function App() {
       <Routes>
         <Route path="/" element={<JobsPage />} />
         <Route path="/machines/new" element={<MachinePage />} />
+        <Route path="/machines/:machineId" element={<HistoryPage />} />
         <Route path="/jobs/:jobId" element={<JobPage />} />
         <Route path="/jobs/:jobId/complaint" element={<ComplaintPage />} />
         <Route path="/jobs/:jobId/report" element={<ReportPage />} />

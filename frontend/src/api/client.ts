@@ -28,6 +28,8 @@ export type Workshop = Schemas["WorkshopView"];
 export type Finding = Schemas["Finding"];
 export type Draft = Schemas["DraftView"];
 export type PartType = Schemas["TypeView"];
+export type MachineRecord = Schemas["MachineRecordView"];
+export type Trend = Schemas["TrendView"];
 
 const client = createClient<paths>({
   baseUrl: window.location.origin,
@@ -83,6 +85,12 @@ export const api = {
   listingOf: (id: string) =>
     unwrap(client.GET("/api/listings/{circuit_id}", { params: { path: { circuit_id: id } } })),
   addMachine: (body: Schemas["NewMachine"]) => unwrap(client.POST("/api/machines", { body })),
+  machineRecord: (id: number) =>
+    unwrap(client.GET("/api/machines/{machine_id}", { params: { path: { machine_id: id } } })),
+  changeMachine: (id: number, body: Schemas["MachineChange"]) =>
+    unwrap(
+      client.PATCH("/api/machines/{machine_id}", { params: { path: { machine_id: id } }, body }),
+    ),
   jobs: (search: string, decided: boolean | null, offset: number) =>
     unwrap(client.GET("/api/jobs", { params: { query: { search, decided, offset } } })),
   job: (id: string) =>

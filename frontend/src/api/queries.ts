@@ -19,6 +19,9 @@ import { type Item, Outbox } from "./outbox";
 
 export const useWorkshop = () => useQuery({ queryKey: ["workshop"], queryFn: api.workshop });
 
+export const useMachineRecord = (id: number) =>
+  useQuery({ queryKey: ["machine", id], queryFn: () => api.machineRecord(id) });
+
 /** Every type of part; they change only with the program. */
 export const useTypes = () =>
   useQuery({ queryKey: ["types"], queryFn: api.types, staleTime: Number.POSITIVE_INFINITY });
@@ -97,10 +100,11 @@ export const useTrace = (revision: number) =>
     refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
   });
 
-export const useSafe = (revision: number) =>
+export const useSafe = (revision: number | undefined) =>
   useQuery({
     queryKey: ["safe", revision],
-    queryFn: () => api.safe(revision),
+    queryFn: () => api.safe(revision ?? 0),
+    enabled: revision !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
     refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
   });

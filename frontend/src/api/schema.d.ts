@@ -437,6 +437,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/{machine_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine
+         * @description One machine with its jobs, its trends and its baseline.
+         */
+        get: operations["machine_api_machines__machine_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Machine
+         * @description Hours, work done lately, name or owner; the jobs that are there keep their own hours.
+         */
+        patch: operations["change_machine_api_machines__machine_id__patch"];
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -731,6 +755,8 @@ export interface components {
             complaint: string;
             /** Entries */
             entries?: components["schemas"]["BundledEntry"][];
+            /** Hours */
+            hours?: number | null;
             /**
              * Id
              * Format: uuid
@@ -899,6 +925,11 @@ export interface components {
          * @description Suspects and reasons; the plan follows when it is worked out.
          */
         DiagnosisView: {
+            /**
+             * Earlier Readings
+             * @default 0
+             */
+            earlier_readings: number;
             /** Explained */
             explained: boolean;
             /** Left Out */
@@ -911,6 +942,21 @@ export interface components {
             suspects: components["schemas"]["SuspectView"][];
             /** Two Faults Considered */
             two_faults_considered: boolean;
+        };
+        /**
+         * DoneView
+         * @description Something that was done to a machine.
+         */
+        DoneView: {
+            /**
+             * Done At
+             * Format: date-time
+             */
+            done_at: string;
+            /** Part */
+            part: string;
+            /** Text */
+            text: string;
         };
         /**
          * Doubts
@@ -951,6 +997,35 @@ export interface components {
             label: string;
             /** Port */
             port: string;
+        };
+        /**
+         * Earlier
+         * @description A reading of this machine at a time when it was in order, and what was renewed since.
+         */
+        Earlier: {
+            /**
+             * Hours
+             * @default 0
+             */
+            hours: number;
+            reading: components["schemas"]["Reading"];
+            /**
+             * Renewed Since
+             * @default []
+             */
+            renewed_since: string[];
+        };
+        /**
+         * EarlierView
+         * @description A reading of the machine's own baseline.
+         */
+        EarlierView: {
+            /** Hours */
+            hours: number;
+            /** Renewed Since */
+            renewed_since: string[];
+            /** Words */
+            words: string;
         };
         /**
          * EntryAdded
@@ -1471,6 +1546,11 @@ export interface components {
          */
         MachineCard: {
             /**
+             * Baseline
+             * @default []
+             */
+            baseline: components["schemas"]["Earlier"][];
+            /**
              * Cured
              * @default 0
              */
@@ -1502,6 +1582,38 @@ export interface components {
              * @default
              */
             serial: string;
+        };
+        /**
+         * MachineChange
+         * @description What changed about a machine; what is left out stays.
+         */
+        MachineChange: {
+            /** Hours */
+            hours?: number | null;
+            /** Name */
+            name?: string | null;
+            /** Owner */
+            owner?: string | null;
+            /** Recent Work */
+            recent_work?: string | null;
+        };
+        /**
+         * MachineRecordView
+         * @description A machine over all its jobs.
+         */
+        MachineRecordView: {
+            /**
+             * Baseline
+             * @description its own readings from when it was in order, with which the next job begins
+             */
+            baseline: components["schemas"]["EarlierView"][];
+            /** Circuit Name */
+            circuit_name: string;
+            /** Jobs */
+            jobs: components["schemas"]["PastJob"][];
+            machine: components["schemas"]["MachineView"];
+            /** Trends */
+            trends: components["schemas"]["TrendView"][];
         };
         /**
          * MachineState
@@ -1849,6 +1961,62 @@ export interface components {
             type_label: string;
             /** Width */
             width: number;
+        };
+        /**
+         * PastJob
+         * @description A job of a machine, as its page shows it.
+         */
+        PastJob: {
+            /** Complaint */
+            complaint: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Done */
+            done: components["schemas"]["DoneView"][];
+            /**
+             * Found
+             * @description the part that was isolated
+             */
+            found: string | null;
+            /** Hours */
+            hours: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /**
+         * PastReadingView
+         * @description One reading of a trend, in the trend's unit.
+         */
+        PastReadingView: {
+            /** After Repair */
+            after_repair: boolean;
+            /**
+             * Entry
+             * Format: uuid
+             */
+            entry: string;
+            /** Hours */
+            hours: number;
+            /**
+             * Job
+             * Format: uuid
+             */
+            job: string;
+            /**
+             * Read At
+             * Format: date-time
+             */
+            read_at: string;
+            /** Value */
+            value: number;
+            /** Verdict */
+            verdict: ("pass" | "low" | "high" | "marginal") | null;
         };
         /**
          * Place
@@ -2596,6 +2764,32 @@ export interface components {
              * @description why there is none
              */
             trouble: string | null;
+        };
+        /**
+         * TrendView
+         * @description What was read at one place in one state, in the order of time, and its specification.
+         */
+        TrendView: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Place */
+            place: string;
+            /** Place Label */
+            place_label: string;
+            /** Quantity */
+            quantity: string;
+            /** Readings */
+            readings: components["schemas"]["PastReadingView"][];
+            /** Source */
+            source: string;
+            /** State */
+            state: string;
+            /** State Label */
+            state_label: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * TypeView
@@ -4180,6 +4374,162 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    machine_api_machines__machine_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineRecordView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    change_machine_api_machines__machine_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

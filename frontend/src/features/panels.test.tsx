@@ -66,6 +66,7 @@ const diagnosis: Diagnosis = {
   explained: true,
   two_faults_considered: false,
   left_out: [],
+  earlier_readings: 0,
   plan: {
     enough: false,
     expected_cost: 0,

@@ -33,7 +33,7 @@ export function Frame({
           </svg>
           Umweg
         </Link>
-        <div className="min-w-0 flex-1">
+        <div className="min-w-32 flex-1">
           <h1 className="truncate font-bold leading-tight">{title}</h1>
           {subtitle && <p className="truncate text-sm text-soft leading-tight">{subtitle}</p>}
         </div>

@@ -8,6 +8,7 @@ import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice } from "../../ui/primitives";
 import { OIL, type OilLook, WARMTH, type Warmth, WHEN, type When } from "../../words";
+import { JobParts } from "../job/JobParts";
 import { sinceRepair } from "../prove/epoch";
 import { MoveRow } from "./MoveRow";
 import { behaviourOf, entryOf, type Told, toldBy } from "./told";
@@ -52,9 +53,16 @@ export function ComplaintPage() {
       title={job.data?.machine.name ?? "Job"}
       subtitle={job.data?.complaint}
       actions={
-        <Button look="main" onClick={() => navigate(`/jobs/${jobId}`)}>
-          To the bench
-        </Button>
+        <>
+          <JobParts jobId={jobId} here="complaint" />
+          <Button
+            look="main"
+            className="whitespace-nowrap"
+            onClick={() => navigate(`/jobs/${jobId}`)}
+          >
+            To the bench
+          </Button>
+        </>
       }
     >
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-5">

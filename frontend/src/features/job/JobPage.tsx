@@ -1,6 +1,6 @@
 import { Tabs } from "radix-ui";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import {
   type Answer,
   api,
@@ -37,6 +37,8 @@ import { StepPanel, stepKey } from "../step/StepPanel";
 import { WayOn } from "../step/WayOn";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
 import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
+import { JobParts } from "./JobParts";
+import { PARTS } from "./parts";
 
 /** Belief on each part: a suspect's share falls on all the parts it names. */
 export function suspicionOf(diagnosis: Diagnosis): Map<string, number> {
@@ -111,6 +113,8 @@ interface BenchProps {
   workshop: Workshop;
   schematic: SchematicData;
   pending: ReturnType<typeof usePending>;
+  tab: string;
+  onTab: (tab: string) => void;
 }
 
 const TAB =
@@ -124,9 +128,10 @@ const UNKNOWN: Diagnosis = {
   two_faults_considered: false,
   left_out: [],
   plan: null,
+  earlier_readings: 0,
 };
 
-function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
+function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchProps) {
   const newest = answer?.diagnosis ?? UNKNOWN;
   const plan = useShownPlan(
     answer,
@@ -139,7 +144,6 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
   const steps = plan.shown?.next_steps ?? [];
   const chosen: Step | undefined =
     held ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
-  const [tab, setTab] = useState(job.decision ? "record" : "next");
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
@@ -181,7 +185,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
     setHeld(null);
     setChosenKey(null);
     setStateChoice(null);
-    if (data.kind === "decision") setTab("record");
+    if (data.kind === "decision") onTab("record");
   };
 
   return (
@@ -243,7 +247,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
       <Tabs.Root
         value={tab}
         onValueChange={(next) => {
-          setTab(next);
+          onTab(next);
           // The map shows what the part at hand is about.
           setStateChoice(null);
         }}
@@ -266,7 +270,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
             Record {entries.length}
           </Tabs.Trigger>
         </Tabs.List>
-        <Leader diagnosis={newest} onOpen={() => setTab("suspects")} />
+        <Leader diagnosis={newest} onOpen={() => onTab("suspects")} />
         <PendingBar items={pending.items} onDismiss={pending.dismiss} />
         {answer?.trouble && (
           <div className="p-2" role="alert">
@@ -330,7 +334,7 @@ function Bench({ job, answer, workshop, schematic, pending }: BenchProps) {
                   No reading is left that is worth its minutes. Confirm the leading suspect by eye,
                   then decide.
                 </Notice>
-                <Button look="main" onClick={() => setTab("suspects")}>
+                <Button look="main" onClick={() => onTab("suspects")}>
                   Go to the suspects
                 </Button>
               </div>
@@ -406,6 +410,11 @@ function useShownPlan(answer: Answer | undefined, acting: boolean) {
   };
 }
 
+/** The part of the job that a tab of the bench belongs to. */
+export function partAt(tab: string): string {
+  return PARTS.find((p) => "tab" in p.place && p.place.tab === tab)?.id ?? "";
+}
+
 /** Always in view: who leads, and how the belief is spread. */
 function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => void }) {
   const [first, ...rest] = diagnosis.suspects;
@@ -471,6 +480,9 @@ export function JobPage() {
   const schematic = useSchematic(job.data?.circuit_revision);
   const pending = usePending(jobId);
   useEvents(jobId);
+  // Which part one is at stands in the address: it can be linked to, and a reload stays there.
+  const [params, setParams] = useSearchParams();
+  const tab = params.get("part") ?? (job.data?.decision ? "record" : "next");
   // Without an answer there is still the record, and what does not fit can be withdrawn there.
   const error = job.error ?? workshop.error ?? schematic.error;
   return (
@@ -478,17 +490,17 @@ export function JobPage() {
       title={job.data?.machine.name ?? "Job"}
       subtitle={job.data?.complaint}
       actions={
-        <nav aria-label="Pages of the job" className="flex gap-2">
-          {["Complaint", "Report"].map((page) => (
+        <>
+          <JobParts jobId={jobId} here={partAt(tab)} />
+          {job.data && (
             <Link
-              key={page}
-              to={`/jobs/${jobId}/${page.toLowerCase()}`}
-              className="grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold"
+              to={`/machines/${job.data.machine.id}`}
+              className="grid min-h-11 place-items-center whitespace-nowrap rounded-md border border-ink/40 px-3 text-sm font-semibold"
             >
-              {page}
+              Its record
             </Link>
-          ))}
-        </nav>
+          )}
+        </>
       }
     >
       {(error ?? answer.error) && (
@@ -504,6 +516,8 @@ export function JobPage() {
           workshop={workshop.data}
           schematic={schematic.data}
           pending={pending}
+          tab={tab}
+          onTab={(next) => setParams({ part: next }, { replace: true })}
         />
       ) : (
         !error && <p className="p-6">Reading the job …</p>

@@ -8,6 +8,8 @@ import { Frame } from "../../ui/Frame";
 import { Button, Failure, Select, Tag } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
 
+const LINK = "flex min-h-11 items-center font-semibold text-way underline underline-offset-4";
+
 function Progress({ job }: { job: JobCard }) {
   if (job.decision) return <Tag tone="good">Part isolated</Tag>;
   if (job.observations === 0) return <Tag tone="plain">Opened</Tag>;
@@ -85,12 +87,16 @@ function NewJob({ workshop }: { workshop: Workshop }) {
     <section className="mt-6 rounded-lg border border-line bg-card p-4">
       <div className="mb-3 flex items-center justify-between gap-3">
         <h2 className="font-bold">Open a job</h2>
-        <Link
-          to="/machines/new"
-          className="flex min-h-11 items-center font-semibold text-way underline underline-offset-4"
-        >
-          A machine that is not in the list
-        </Link>
+        <span className="flex flex-wrap gap-x-5">
+          {machine && (
+            <Link to={`/machines/${machine}`} className={LINK}>
+              Record of this machine
+            </Link>
+          )}
+          <Link to="/machines/new" className={LINK}>
+            A machine that is not in the list
+          </Link>
+        </span>
       </div>
       <div className="grid grid-cols-[1fr_1.6fr_auto] items-end gap-3">
         <Select

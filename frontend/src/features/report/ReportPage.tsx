@@ -6,6 +6,7 @@ import { Frame } from "../../ui/Frame";
 import { Button, Failure } from "../../ui/primitives";
 import { show, showBand } from "../../units";
 import { ALWAYS_CAUTIONS, VERDICT } from "../../words";
+import { JobParts } from "../job/JobParts";
 
 type Of<K extends Entry["data"]["kind"]> = Entry & { data: Extract<Entry["data"], { kind: K }> };
 
@@ -192,9 +193,12 @@ export function ReportPage() {
       title="Report"
       subtitle={job.data?.machine.name}
       actions={
-        <Link to={`/jobs/${jobId}`} className={TOOL}>
-          Back to the job
-        </Link>
+        <>
+          <JobParts jobId={jobId} here="report" />
+          <Link to={`/jobs/${jobId}`} className={TOOL}>
+            Back to the job
+          </Link>
+        </>
       }
     >
       <main className="min-h-0 flex-1 overflow-auto p-4 print:overflow-visible print:p-0">

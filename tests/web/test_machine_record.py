@@ -1,0 +1,204 @@
+"""A machine over all its jobs: hours, trends, what was done, and the baseline of its next job."""
+
+import uuid
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from tests.web.conftest import WorkOff
+from tests.web.test_api import post
+from umweg.db.machine_record import MOST_EARLIER, next_baseline
+from umweg.db.models import JobRow, Machine, Workshop
+from umweg.db.store import NotFoundError, Store
+
+SERIAL = "R18-0417"
+STALLED = {
+    "kind": "reading",
+    "id": "new",
+    "point": "block_gauge",
+    "quantity": "pressure_bar",
+    "state": "blade_extend_stalled",
+    "unit": "bar",
+    "instrument": "gauge_400",
+}
+REPAIR = {"kind": "repair", "component": "blade_relief_a", "text": "Set to its value."}
+DECISION = {
+    "kind": "decision",
+    "component": "blade_relief_a",
+    "mode": "set_low",
+    "share": 0.97,
+    "action": "Set it.",
+}
+
+
+def machine_id(client: TestClient) -> int:
+    machines = client.get("/api/workshop").json()["machines"]
+    return next(int(m["id"]) for m in machines if m["serial"] == SERIAL)
+
+
+def opened(client: TestClient, complaint: str = "It does not pack") -> str:
+    answer = client.post(
+        "/api/jobs",
+        json={"machine_id": machine_id(client), "complaint": complaint},
+        headers={"idempotency-key": uuid.uuid4().hex},
+    )
+    assert answer.status_code == 201
+    return str(answer.json()["id"])
+
+
+def add(client: TestClient, job: str, *entries: dict[str, Any]) -> None:
+    for data in entries:
+        assert post(client, job, data).status_code == 201
+
+
+def read(value: float, **other: Any) -> dict[str, Any]:
+    return {**STALLED, "value": value, **other}
+
+
+def record(client: TestClient) -> dict[str, Any]:
+    answer = client.get(f"/api/machines/{machine_id(client)}")
+    assert answer.status_code == 200, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def mended(client: TestClient, *proof: dict[str, Any]) -> str:
+    """A job that found a part, repaired it and read again."""
+    job = opened(client)
+    add(client, job, read(150.0), DECISION, REPAIR, *proof)
+    return job
+
+
+@pytest.mark.parametrize("number", ["0", "999999", "2147483648", "x"])
+def test_a_machine_that_is_not_there_is_said(client: TestClient, number: str) -> None:
+    answer = client.get(f"/api/machines/{number}")
+    assert answer.status_code in (404, 422)
+    assert answer.headers["content-type"] == "application/problem+json"
+
+
+def test_a_finished_job_leaves_a_baseline_a_trend_and_what_was_done(client: TestClient) -> None:
+    assert record(client)["baseline"] == []
+    job = mended(client, read(184.0))
+    found = record(client)
+    newest = found["jobs"][0]
+    assert newest["id"] == job
+    assert newest["found"] == "Port relief, blade extend"
+    assert [d["text"] for d in newest["done"]] == ["Set to its value."]
+    (trend,) = [t for t in found["trends"] if t["state"] == STALLED["state"]]
+    here = [r for r in trend["readings"] if r["job"] == job]
+    assert [(r["value"], r["after_repair"]) for r in here] == [(150.0, False), (184.0, True)]
+    assert [r["verdict"] for r in here] == ["low", "pass"]
+    assert trend["low"] < 184.0
+    (earlier,) = found["baseline"]
+    assert "184 bar" in earlier["words"]
+    assert earlier["renewed_since"] == []
+
+
+def test_the_next_job_is_weighed_with_it(client: TestClient, work_off: WorkOff) -> None:
+    mended(client, read(184.0))
+    job = opened(client, "Slow again")
+    add(client, job, read(171.0))
+    work_off()
+    answer = client.get(f"/api/jobs/{job}/diagnosis").json()
+    assert answer["pending"] == []
+    assert answer["diagnosis"]["earlier_readings"] == 1
+    # Nothing of it is a reading of this job, or a reason of it.
+    reasons = answer["diagnosis"]["suspects"][0]["reasons"]
+    assert len(reasons) == 1
+
+
+def test_a_job_that_failed_its_proof_leaves_none(client: TestClient) -> None:
+    mended(client, read(184.0), read(60.0, point="blade_port_b", state="blade_retract_stalled"))
+    assert record(client)["baseline"] == []
+    mended(client, read(183.0))
+    mended(client, read(150.0))
+    assert ["183 bar" in e["words"] for e in record(client)["baseline"]] == [True]
+
+
+def test_readings_before_a_repair_and_withdrawn_repairs_leave_none(client: TestClient) -> None:
+    job = opened(client)
+    add(client, job, read(184.0))
+    answer = post(client, job, REPAIR)
+    assert record(client)["baseline"] == []
+    add(client, job, read(185.0))
+    assert len(record(client)["baseline"]) == 1
+    gone = {"kind": "withdrawal", "reason": "was not done"}
+    assert post(client, job, gone, supersedes=answer.json()["entry"]["id"]).status_code == 201
+    assert record(client)["baseline"] == []
+
+
+def test_the_newest_of_each_place_counts_and_what_was_renewed_since(client: TestClient) -> None:
+    mended(client, read(184.0))
+    other = opened(client)
+    add(client, other, {**REPAIR, "component": "pump"}, read(182.0, state="blade_retract_stalled"))
+    found = {e["words"].split(" — ")[1]: e for e in record(client)["baseline"]}
+    assert found["Blade held out at its stop"]["renewed_since"] == ["Gear pump 51 cm³"]
+    assert found["Blade held in at its stop"]["renewed_since"] == []
+    mended(client, read(186.0))
+    newest = [e for e in record(client)["baseline"] if "held out" in e["words"]]
+    assert len(newest) == 1
+    assert "186 bar" in newest[0]["words"]
+
+
+def test_hours_change_on_the_machine_and_stay_with_its_jobs(client: TestClient) -> None:
+    number = machine_id(client)
+    before = opened(client, "Before")
+    answer = client.patch(f"/api/machines/{number}", json={"hours": 9001.5, "recent_work": "Oil."})
+    assert answer.status_code == 200
+    assert answer.json()["hours"] == 9001.5
+    after = opened(client, "After")
+    hours = {j["id"]: j["hours"] for j in record(client)["jobs"]}
+    assert hours[after] == 9001.5
+    assert hours[before] != 9001.5
+    assert client.patch(f"/api/machines/{number}", json={}).json()["recent_work"] == "Oil."
+
+
+@pytest.mark.parametrize(
+    "body",
+    [{"hours": -1}, {"hours": 1e9}, {"name": ""}, {"serial": "other"}, {"owner": "a\u0000b"}],
+)
+def test_a_change_that_cannot_be_is_refused_and_changes_nothing(
+    client: TestClient, body: dict[str, Any]
+) -> None:
+    before = record(client)["machine"]
+    answer = client.patch(f"/api/machines/{machine_id(client)}", json=body)
+    assert answer.status_code == 422
+    assert record(client)["machine"] == before
+
+
+def test_another_workshops_machine_is_not_there(workshop: Engine) -> None:
+    with Session(workshop) as session:
+        other = Workshop(name="Another workshop")
+        session.add(other)
+        session.flush()
+        mine = Store.only(session)
+        machine = session.scalars(select(Machine)).first()
+        assert machine is not None
+        foreign = Store(session, other)
+        with pytest.raises(NotFoundError):
+            foreign.machine(machine.id)
+        assert next_baseline(foreign, machine) == ()
+        assert mine.machine(machine.id) is machine
+
+
+def test_a_baseline_has_an_end(client: TestClient, workshop: Engine) -> None:
+    job = opened(client)
+    add(client, job, REPAIR)
+    points = ["block_gauge", "pump_outlet", "blade_port_a", "blade_port_b", "return_gauge"]
+    places = [
+        (p, s) for p in points for s in ("blade_extend_free", "tailgate_raise", "tailgate_lower")
+    ]
+    for point, state in places:
+        found = post(client, job, read(20.0, point=point, state=state))
+        assert found.status_code == 201, found.text
+    with Session(workshop) as session:
+        store = Store.only(session)
+        row = session.get(JobRow, uuid.UUID(job))
+        assert row is not None
+        kept = next_baseline(store, row.machine)
+        assert len(kept) == MOST_EARLIER
+        # The newest of them.
+        assert kept[0].reading.point == places[-1][0]
