@@ -10,9 +10,12 @@ from sqlalchemy.orm import Session
 
 from tests.web.conftest import WorkOff
 from tests.web.test_api import post
+from umweg.db.bundle import keep_bundle
 from umweg.db.machine_record import MOST_EARLIER, next_baseline
 from umweg.db.models import JobRow, Machine, Workshop
 from umweg.db.store import NotFoundError, Store
+from umweg.library import earlier_jobs, load_circuit
+from umweg.service.demo import demo_bundle
 
 SERIAL = "R18-0417"
 STALLED = {
@@ -202,3 +205,21 @@ def test_a_baseline_has_an_end(client: TestClient, workshop: Engine) -> None:
         assert len(kept) == MOST_EARLIER
         # The newest of them.
         assert kept[0].reading.point == places[-1][0]
+
+
+def test_the_demos_finished_jobs_leave_trends_and_a_baseline(
+    client: TestClient, workshop: Engine
+) -> None:
+    with Session(workshop) as session:
+        bundle = demo_bundle(earlier_jobs(), [load_circuit("packer_truck")])
+        keep_bundle(Store.only(session), bundle)
+        session.commit()
+    found = record(client)
+    assert [j["hours"] for j in found["jobs"]] == [6240, 4870, 3120]
+    assert all(j["found"] and j["done"] for j in found["jobs"][1:])
+    assert len(found["baseline"]) == 4
+    failed = {r["verdict"] for t in found["trends"] for r in t["readings"] if not r["after_repair"]}
+    assert failed & {"low", "high"}
+    proofs = [r["verdict"] for t in found["trends"] for r in t["readings"] if r["after_repair"]]
+    assert proofs
+    assert set(proofs) <= {"pass", "marginal"}

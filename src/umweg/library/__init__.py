@@ -1,6 +1,8 @@
 """Our circuits, jobs and demo workshop, as data files."""
 
+import json
 from pathlib import Path
+from typing import Any
 
 from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.errors import FormatError
@@ -30,6 +32,14 @@ def load_circuit(circuit_id: str) -> Circuit:
 def load_jobs() -> list[Job]:
     """All library jobs; the hidden truths beside them are not read."""
     return [read_job(p.read_bytes()) for p in sorted((HERE / "jobs").glob("*.json"))]
+
+
+def earlier_jobs() -> list[dict[str, Any]]:
+    """Finished jobs of the demo workshop, each as in a bundle; their circuits are the library's."""
+    found: list[dict[str, Any]] = []
+    for path in sorted((HERE / "earlier").glob("*.json")):
+        found += json.loads(path.read_bytes())
+    return found
 
 
 def circuit_of(job: Job, beside: Path) -> Circuit:

@@ -8,17 +8,20 @@ import signal
 import subprocess
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from types import FrameType
+from typing import Any
 
 import structlog
 import uvicorn
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
+from umweg.core.circuit.document import Circuit
 from umweg.db import migrate, store
+from umweg.db.bundle import Bundle, keep_bundle
 from umweg.db.session import ENVIRONMENT_KEY, make_engine
-from umweg.library import circuit_ids, load_circuit, load_jobs
+from umweg.library import circuit_ids, earlier_jobs, load_circuit, load_jobs
 from umweg.service import frontend, kernels
 from umweg.service.logs import set_up_logs
 from umweg.service.paths import DATA, ROOT
@@ -200,7 +203,8 @@ def prepare_demo(engine: Engine) -> None:
     migrate.upgrade(engine)
     with Session(engine) as session:
         circuits = [load_circuit(name) for name in circuit_ids()]
-        store.load_demo(session, DEMO_WORKSHOP, circuits, load_jobs())
+        if store.load_demo(session, DEMO_WORKSHOP, circuits, load_jobs()):
+            keep_bundle(store.Store.only(session), demo_bundle(earlier_jobs(), circuits))
         circuits.sort(key=lambda c: len(c.components))
         revisions = [store.keep_circuit(session, circuit).sha256 for circuit in circuits]
         asked = ask_about_open(store.Store.only(session))
@@ -215,6 +219,13 @@ def prepare_demo(engine: Engine) -> None:
             want_played(queue, sha256)
     finally:
         queue.close()
+
+
+def demo_bundle(jobs: Sequence[dict[str, Any]], circuits: Sequence[Circuit]) -> Bundle:
+    """The demo workshop's finished jobs with the circuits they are about."""
+    used = {job["circuit"] for job in jobs}
+    kept = [c.model_dump(mode="json") for c in circuits if c.id in used]
+    return Bundle.model_validate({"format": "umweg-bundle/1", "circuits": kept, "jobs": jobs})
 
 
 def _as_interrupt(_: int, __: FrameType | None) -> None:
