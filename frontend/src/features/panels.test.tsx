@@ -245,6 +245,14 @@ describe("SuspectsPanel", () => {
       />,
     );
 
+  it("says when the machine's own earlier readings were weighed along, and only then", () => {
+    show({});
+    expect(screen.queryByText(/Weighed along/)).toBeNull();
+    cleanup();
+    show({ earlier_readings: 4 });
+    expect(screen.getByText(/last in order \(\s*4\s+readings\)/)).toBeTruthy();
+  });
+
   it("names whom a suspect cannot be told from", () => {
     show({});
     expect(screen.getByText(/No offered test tells it from/)).toBeTruthy();

@@ -92,7 +92,12 @@ class Technician:
             await self._think()
             await self._call("job", "GET", f"/api/jobs/{job['id']}")
             await self._think()
-            await self._tell(job["id"], self._random.choice(moves), told)
+            if moves:
+                await self._tell(job["id"], self._random.choice(moves), told)
+            else:
+                # A machine that nobody commands has nothing that could behave.
+                note = {"data": {"kind": "note", "text": "Nothing to be seen yet."}}
+                await self._call("post", "POST", f"/api/jobs/{job['id']}/entries", note)
             await self._think()
             await self._call("ranking", "GET", f"/api/jobs/{job['id']}/diagnosis")
             await self._think()

@@ -198,7 +198,11 @@ export function HistoryPage() {
             </div>
             <div className="grid gap-4">
               <section>
-                <h2 className="mb-2 font-bold">Read again and again</h2>
+                <h2 className="font-bold">Read again and again</h2>
+                <p className="mb-2 text-sm text-soft">
+                  A cross is outside the specification; a dotted line marks what was read after a
+                  repair.
+                </p>
                 {found.trends.length === 0 ? (
                   <p className="text-soft">Nothing was read twice at the same place yet.</p>
                 ) : (

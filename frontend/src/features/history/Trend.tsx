@@ -2,12 +2,14 @@ import type { Trend } from "../../api/client";
 import { show, showBand } from "../../units";
 import { VERDICT } from "../../words";
 
-const WIDTH = 560;
-const HEIGHT = 170;
-const LEFT = 54;
-const RIGHT = 12;
+const WIDTH = 420;
+const HEIGHT = 160;
+const LEFT = 46;
+const RIGHT = 14;
 const TOP = 10;
-const BOTTOM = 26;
+const BOTTOM = 24;
+/** Readings at the same hours stand beside each other. */
+const BESIDE = 16;
 
 export interface Scale {
   low: number;
@@ -34,6 +36,11 @@ export function places(readings: Pick<Trend["readings"][number], "hours">[]): nu
   return readings.map((_, i) => (readings.length > 1 ? i / (readings.length - 1) : 0.5));
 }
 
+/** How many readings share the same hours, at most. */
+function mostBeside(readings: Trend["readings"]): number {
+  return Math.max(...readings.map((r) => readings.filter((o) => o.hours === r.hours).length));
+}
+
 function Mark({ x, y, bad }: { x: number; y: number; bad: boolean }) {
   // A shape beside the colour: outside its limits it is a cross.
   return bad ? (
@@ -51,10 +58,20 @@ function Mark({ x, y, bad }: { x: number; y: number; bad: boolean }) {
 export function TrendChart({ trend }: { trend: Trend }) {
   const scale = valueScale(trend);
   const across = places(trend.readings);
-  const x = (share: number) => LEFT + 8 + share * (WIDTH - LEFT - RIGHT - 16);
+  const room = WIDTH - LEFT - RIGHT - 24 - BESIDE * (mostBeside(trend.readings) - 1);
+  const x = (share: number) => LEFT + 14 + share * room;
   const y = (value: number) =>
     TOP + ((scale.high - value) / (scale.high - scale.low)) * (HEIGHT - TOP - BOTTOM);
-  const points = trend.readings.map((r, i) => ({ r, x: x(across[i] ?? 0), y: y(r.value) }));
+  const points = trend.readings.map((r, i) => {
+    const before = trend.readings.slice(0, i).filter((o) => o.hours === r.hours).length;
+    const spread = across[i] === across[i - 1] || across[i] === across[i + 1];
+    return {
+      r,
+      x: x(across[i] ?? 0) + (spread ? before * BESIDE : 0),
+      y: y(r.value),
+      first: before === 0,
+    };
+  });
   const top = trend.high === null ? TOP : y(trend.high);
   const bottom = trend.low === null ? HEIGHT - BOTTOM : y(trend.low);
   const specified = trend.low !== null || trend.high !== null;
@@ -96,7 +113,7 @@ export function TrendChart({ trend }: { trend: Trend }) {
                 x={LEFT - 6}
                 y={y(limit) + 4}
                 textAnchor="end"
-                className="fill-good text-[11px]"
+                className="fill-good text-[12px]"
               >
                 {show(limit)}
               </text>
@@ -117,14 +134,13 @@ export function TrendChart({ trend }: { trend: Trend }) {
               />
             )}
             <Mark x={p.x} y={p.y} bad={p.r.verdict === "low" || p.r.verdict === "high"} />
-            <text x={p.x} y={HEIGHT - 8} textAnchor="middle" className="fill-soft text-[11px]">
-              {p.r.hours.toLocaleString("en")}
-            </text>
+            {p.first && (
+              <text x={p.x} y={HEIGHT - 7} textAnchor="middle" className="fill-soft text-[12px]">
+                {p.r.hours.toLocaleString("en")} h
+              </text>
+            )}
           </g>
         ))}
-        <text x={LEFT - 6} y={HEIGHT - 8} textAnchor="end" className="fill-soft text-[11px]">
-          hours
-        </text>
       </svg>
       <details>
         <summary className="flex min-h-11 cursor-pointer items-center text-sm text-way">

@@ -47,8 +47,8 @@ function Sequence({ diagnosis, currency }: Pick<SuspectsPanelProps, "diagnosis" 
   if (!plan?.enough) return null;
   return (
     <Notice tone="good">
-      No step saves more than its time costs. Mending in this order, tried after each, costs{" "}
-      {money(plan.expected_cost, currency)} on the average:
+      No step saves more than its time costs, nor do two together. Mending in this order, tried
+      after each, costs {money(plan.expected_cost, currency)} on the average:
       <ol className="mt-1 list-inside list-decimal">
         {plan.repairs
           .filter((r, i) => i === 0 || r.share >= 0.01)
@@ -222,6 +222,12 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
       <p className="text-sm text-soft">
         Something not modelled: {(diagnosis.other_share * 100).toFixed(1)} %
       </p>
+      {diagnosis.earlier_readings > 0 && (
+        <p className="text-sm text-soft">
+          Weighed along: what this machine showed when it was last in order (
+          {diagnosis.earlier_readings} {diagnosis.earlier_readings === 1 ? "reading" : "readings"}).
+        </p>
+      )}
     </section>
   );
 }
