@@ -83,6 +83,28 @@ def test_diagnose_reads_as_text() -> None:
     assert "Next:" in text
 
 
+def test_calibrate_says_what_a_baseline_settles(tmp_path: Path) -> None:
+    job = json.loads((JOBS / "packer_weak.json").read_text())
+    path = tmp_path / "job.json"
+    path.write_text(json.dumps(job))
+    assert "no baseline" in run("calibrate", str(path))
+    read = {
+        "kind": "reading",
+        "id": "r1",
+        "point": "block_gauge",
+        "quantity": "pressure_bar",
+        "state": "blade_extend_stalled",
+        "value": 187.0,
+        "unit": "bar",
+        "instrument": "gauge_400",
+    }
+    job["machine"]["baseline"] = [{"reading": read, "hours": job["machine"]["hours"] - 50}]
+    path.write_text(json.dumps(job))
+    (first, *_) = json.loads(run("calibrate", str(path), "--json"))
+    assert first["spread"] < first["spread_before"]
+    assert first["component_label"] in run("calibrate", str(path))
+
+
 def test_plan_follows_the_next_steps() -> None:
     job = str(JOBS / "packer_weak.json")
     result = CliRunner().invoke(app, ["plan", job, "--depth", "1", "--json"])

@@ -146,6 +146,59 @@ def test_the_newest_of_each_place_counts_and_what_was_renewed_since(client: Test
     assert "186 bar" in newest[0]["words"]
 
 
+def test_nothing_wrong_closes_a_job_and_leaves_a_baseline(client: TestClient) -> None:
+    """Reference readings of a machine in order: no part, no repair."""
+    job = opened(client, "Reference readings")
+    add(
+        client,
+        job,
+        read(184.0),
+        read(
+            76.0,
+            point="blade",
+            quantity="speed_mm_s",
+            state="blade_extend_free",
+            unit="mm/s",
+            instrument=None,
+        ),
+    )
+    assert record(client)["baseline"] == []
+    add(client, job, {"kind": "in_order", "text": "As it should be."})
+    found = record(client)
+    assert len(found["baseline"]) == 2
+    past = next(j for j in found["jobs"] if j["id"] == job)
+    assert (past["found"], past["in_order"]) == (None, "As it should be.")
+    closed = client.get("/api/jobs", params={"decided": True}).json()["jobs"]
+    (card,) = [j for j in closed if j["id"] == job]
+    assert card["in_order"]["text"] == "As it should be."
+    assert card["decision"] is None
+    assert all(j["id"] != job for j in client.get("/api/jobs?decided=false").json()["jobs"])
+    view = client.get(f"/api/jobs/{job}").json()
+    assert view["in_order"]["text"] == "As it should be."
+    assert view["entries"][-1]["words"] == "In order: As it should be."
+
+
+def test_a_later_decision_takes_its_place(client: TestClient) -> None:
+    job = opened(client)
+    add(client, job, read(184.0), {"kind": "in_order", "text": "Nothing."}, DECISION)
+    view = client.get(f"/api/jobs/{job}").json()
+    assert view["in_order"] is None
+    assert view["decision"]["component"] == DECISION["component"]
+    assert record(client)["baseline"] == []
+
+
+def test_a_baseline_settles_numbers_of_the_circuit(client: TestClient) -> None:
+    assert record(client)["settled"] == []
+    job = opened(client, "Reference readings")
+    add(client, job, read(187.0), {"kind": "in_order", "text": "Fine."})
+    settled = record(client)["settled"]
+    assert settled
+    for number in settled:
+        assert number["spread"] < number["spread_before"]
+        assert number["unit"]
+        assert number["description"]
+
+
 def test_hours_change_on_the_machine_and_stay_with_its_jobs(client: TestClient) -> None:
     number = machine_id(client)
     before = opened(client, "Before")

@@ -175,7 +175,7 @@ describe("the record while entries are on their way", () => {
   });
 
   it("takes an answered entry in once, in its place", () => {
-    const job = { entries: [entry("one", 1), entry("two", 2)], decision: null };
+    const job = { entries: [entry("one", 1), entry("two", 2)], decision: null, in_order: null };
     const added = entry("two", 2, { supersedes: "one" });
     const after = withEntry(job as never, added);
     expect(after.entries.map((e) => [e.id, e.standing])).toEqual([

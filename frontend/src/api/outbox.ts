@@ -201,6 +201,8 @@ export function wordsOf(data: EntryData): string {
       return `Isolated: ${data.action}`;
     case "repair":
       return `Repaired: ${data.text}`;
+    case "in_order":
+      return `In order: ${data.text}`;
     case "acceptance":
       return `Accepted outside specification: ${data.reason}`;
     default:

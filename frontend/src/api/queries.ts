@@ -121,6 +121,13 @@ export function keepAdded(queries: QueryClient, jobId: string, added: EntryAdded
   void queries.invalidateQueries({ queryKey: ["jobs"] });
 }
 
+/** What a job came to, with an entry more: the last that stands, a part or nothing wrong. */
+function concluded(job: Job, { data, standing }: Entry): Pick<Job, "decision" | "in_order"> {
+  if (standing && data.kind === "decision") return { decision: data, in_order: null };
+  if (standing && data.kind === "in_order") return { decision: null, in_order: data };
+  return { decision: job.decision, in_order: job.in_order };
+}
+
 /** A job with an entry more; what it supersedes stands no longer. */
 export function withEntry(job: Job, entry: Entry): Job {
   const others = job.entries.filter((e) => e.id !== entry.id);
@@ -130,7 +137,7 @@ export function withEntry(job: Job, entry: Entry): Job {
       ...others.map((e) => (e.id === entry.supersedes ? { ...e, standing: false } : e)),
       entry,
     ].sort((a, b) => a.sequence - b.sequence),
-    decision: entry.data.kind === "decision" && entry.standing ? entry.data : job.decision,
+    ...concluded(job, entry),
   };
 }
 
@@ -167,7 +174,7 @@ export function usePending(jobId: string) {
     (data: EntryData, supersedes: string | null = null) => {
       const kept = queries.getQueryData<Job>(["job", jobId])?.entries.at(-1)?.sequence ?? 0;
       // A decision counts only for who has seen everything; the outbox counts on from here.
-      const seen = data.kind === "decision" ? kept : null;
+      const seen = data.kind === "decision" || data.kind === "in_order" ? kept : null;
       outbox.put({ key: newKey(), jobId, data, supersedes, seen });
     },
     [outbox, queries, jobId],

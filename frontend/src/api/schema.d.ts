@@ -732,7 +732,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1048,7 +1048,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1234,6 +1234,21 @@ export interface components {
             words: string;
         };
         /**
+         * InOrder
+         * @description The machine is as it should be: nothing was found, or reference readings were taken.
+         *
+         *     What was read of it, none outside its specification, becomes its own baseline.
+         */
+        InOrder: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "in_order";
+            /** Text */
+            text: string;
+        };
+        /**
          * IndicatorLook
          * @description A filter indicator seen tripped or not, in a state.
          */
@@ -1364,6 +1379,7 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            in_order: components["schemas"]["InOrder"] | null;
             /** Leader */
             leader: string | null;
             /** Leader Share */
@@ -1415,6 +1431,7 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            in_order: components["schemas"]["InOrder"] | null;
             machine: components["schemas"]["MachineView"];
             /** Revision */
             revision: number;
@@ -1612,6 +1629,11 @@ export interface components {
             /** Jobs */
             jobs: components["schemas"]["PastJob"][];
             machine: components["schemas"]["MachineView"];
+            /**
+             * Settled
+             * @description what they say of the circuit's numbers; nothing while it is not worked out yet
+             */
+            settled: components["schemas"]["SettledView"][] | null;
             /** Trends */
             trends: components["schemas"]["TrendView"][];
         };
@@ -1808,7 +1830,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -1988,6 +2010,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /**
+             * In Order
+             * @description that nothing was wrong, and in which words
+             */
+            in_order: string | null;
         };
         /**
          * PastReadingView
@@ -2446,6 +2473,32 @@ export interface components {
             weakest: string;
             /** Within Limit */
             within_limit: boolean;
+        };
+        /**
+         * SettledView
+         * @description A number of the circuit as documented, and as this machine's own readings have it.
+         *
+         *     Spreads are one standard deviation.
+         */
+        SettledView: {
+            /** Component */
+            component: string;
+            /** Description */
+            description: string;
+            /** Documented */
+            documented: number;
+            /** Label */
+            label: string;
+            /** Parameter */
+            parameter: string;
+            /** Spread */
+            spread: number;
+            /** Spread Before */
+            spread_before: number;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
         };
         /**
          * Shared

@@ -47,11 +47,25 @@ const record: MachineRecord = {
       created_at: "2026-01-01T00:00:00Z",
       hours: 2950,
       found: "Main relief",
+      in_order: null,
       done: [{ part: "Main relief", text: "Set to 185 bar.", done_at: "2026-01-02T00:00:00Z" }],
     },
   ],
   trends: [trend],
   baseline: [{ words: "Gauge port 186 bar", hours: 3000, renewed_since: ["Pump"] }],
+  settled: [
+    {
+      component: "relief",
+      label: "Main relief",
+      parameter: "set_bar",
+      description: "cracking pressure",
+      unit: "bar",
+      documented: 175,
+      spread_before: 2.1,
+      value: 176.7,
+      spread: 1.4,
+    },
+  ],
 };
 
 const sent: { url: string; method: string; body: unknown }[] = [];
@@ -106,15 +120,17 @@ describe("a machine's page", () => {
   it("shows its jobs, what was done, its trends and its baseline", async () => {
     serve(record);
     expect(await screen.findByText("Does not pack")).toBeTruthy();
-    expect(screen.getByText("Main relief")).toBeTruthy();
+    expect(screen.getAllByText("Main relief")[0]).toBeTruthy();
     expect(screen.getByRole("img", { name: /162 bar at 2950 h, 186 bar at 3000 h/ })).toBeTruthy();
     expect(screen.getByText(/Specified 180 … 190 bar/)).toBeTruthy();
     expect(screen.getByText("Gauge port 186 bar")).toBeTruthy();
     expect(screen.getByText(/since then: Pump/)).toBeTruthy();
+    expect(screen.getByText(/175 ± 2.1 bar/)).toBeTruthy();
+    expect(screen.getByText(/177 ± 1.4 bar/)).toBeTruthy();
   });
 
   it("says what a baseline is where there is none yet", async () => {
-    serve({ ...record, baseline: [], trends: [], jobs: [] });
+    serve({ ...record, baseline: [], trends: [], jobs: [], settled: [] });
     expect(await screen.findByText(/become\s+this machine's own baseline/)).toBeTruthy();
     expect(screen.getByText("None yet.")).toBeTruthy();
   });

@@ -39,6 +39,7 @@ const card: JobCard = {
   pending: false,
   next: "Gauge port — held at the stop",
   decision: null,
+  in_order: null,
 };
 
 const behaviour: Entry = {
@@ -94,6 +95,7 @@ const job: Job = {
   revision: 1,
   entries: [behaviour, reading],
   decision: null,
+  in_order: null,
 };
 
 const schematic = {

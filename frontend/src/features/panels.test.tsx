@@ -245,6 +245,27 @@ describe("SuspectsPanel", () => {
       />,
     );
 
+  it("closes a job that finds nothing wrong, in words for the customer", () => {
+    const added: unknown[] = [];
+    const healthy = { ...(diagnosis.suspects[0] as Suspect), key: "healthy", component: "" };
+    render(
+      <SuspectsPanel
+        diagnosis={{ ...diagnosis, suspects: [healthy] }}
+        currency="EUR"
+        selected={null}
+        onSelect={() => {}}
+        onDecide={(data) => added.push(data)}
+      />,
+    );
+    const close = screen.getByRole("button", { name: "Close: the machine is in order" });
+    const words = screen.getByLabelText("What to tell the customer");
+    fireEvent.change(words, { target: { value: "  " } });
+    expect((close as HTMLButtonElement).disabled).toBe(true);
+    fireEvent.change(words, { target: { value: " Overloaded, no fault. " } });
+    fireEvent.click(close);
+    expect(added).toEqual([{ kind: "in_order", text: "Overloaded, no fault." }]);
+  });
+
   it("says when the machine's own earlier readings were weighed along, and only then", () => {
     show({});
     expect(screen.queryByText(/Weighed along/)).toBeNull();

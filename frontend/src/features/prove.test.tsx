@@ -44,6 +44,7 @@ const behaviour = (how: "slow" | "as_usual"): EntryData => ({
 const before = [entry(1, behaviour("slow")), entry(2, reading("m2", 133), "low")];
 const job = {
   id: "j",
+  in_order: null,
   decision: {
     kind: "decision",
     component: "relief",

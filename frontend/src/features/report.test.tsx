@@ -53,6 +53,7 @@ const job = {
     entry("3", reading, { standing: false, words: "Taken back" }),
     entry("4", { kind: "acceptance", reading: "2", reason: "old machine" }),
   ],
+  in_order: null,
   decision: {
     kind: "decision",
     component: "relief",

@@ -61,6 +61,16 @@ class Repair(EntryDocument):
     text: str = Field(min_length=1, max_length=2000)
 
 
+class InOrder(EntryDocument):
+    """The machine is as it should be: nothing was found, or reference readings were taken.
+
+    What was read of it, none outside its specification, becomes its own baseline.
+    """
+
+    kind: Literal["in_order"] = "in_order"
+    text: str = Field(min_length=1, max_length=2000)
+
+
 class Note(EntryDocument):
     """Anything worth keeping."""
 
@@ -76,10 +86,12 @@ class Withdrawal(EntryDocument):
 
 
 EntryData = Annotated[
-    AnyObservation | MakeSafe | Acceptance | Decision | Repair | Note | Withdrawal,
+    AnyObservation | MakeSafe | Acceptance | Decision | Repair | InOrder | Note | Withdrawal,
     Field(discriminator="kind"),
 ]
 ENTRY: TypeAdapter[EntryData] = TypeAdapter(EntryData)
+Conclusion = Decision | InOrder
+CONCLUSIONS = ("decision", "in_order")
 OBSERVATION_KINDS = tuple(str(kind.model_fields["kind"].default) for kind in OBSERVATIONS)
 
 
@@ -153,14 +165,24 @@ class Record:
         )
 
     @property
-    def decision(self) -> Decision | None:
-        """The decision that stands last."""
-        decisions = [
+    def conclusion(self) -> "Conclusion | None":
+        """What the job came to, as it stands last: a part isolated, or nothing wrong."""
+        found = [
             data
             for row, data in self.entries
-            if row.id in self.standing and isinstance(data, Decision)
+            if row.id in self.standing and isinstance(data, Decision | InOrder)
         ]
-        return decisions[-1] if decisions else None
+        return found[-1] if found else None
+
+    @property
+    def decision(self) -> Decision | None:
+        """The decision, where it is what the job came to."""
+        return made if isinstance(made := self.conclusion, Decision) else None
+
+    @property
+    def in_order(self) -> InOrder | None:
+        """That nothing is wrong, where it is what the job came to."""
+        return made if isinstance(made := self.conclusion, InOrder) else None
 
 
 def record_of(entries: Sequence[EntryRow]) -> Record:

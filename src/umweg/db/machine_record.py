@@ -19,7 +19,9 @@ from umweg.db.entries import Record, record_of
 from umweg.db.models import EntryRow, JobRow, Machine
 from umweg.db.store import Store
 
-_REPAIRED = select(EntryRow.job_id).where(EntryRow.kind == "repair").scalar_subquery()
+_LEFT_IN_ORDER = (
+    select(EntryRow.job_id).where(EntryRow.kind.in_(("repair", "in_order"))).scalar_subquery()
+)
 MOST_EARLIER = 12
 """Readings that make a baseline, the newest: more bind hardly anything further."""
 
@@ -66,14 +68,14 @@ def baseline_of(store: Store, row: JobRow, record: Record) -> tuple[Earlier, ...
         JobRow.machine_id == row.machine_id,
         JobRow.id != row.id,
         JobRow.created_at <= row.created_at,
-        JobRow.id.in_(_REPAIRED),
+        JobRow.id.in_(_LEFT_IN_ORDER),
     )
     return _baseline(before, {r.component for r in record.repairs}, store.instruments)
 
 
 def next_baseline(store: Store, machine: Machine) -> tuple[Earlier, ...]:
     """What a job that is opened now would begin with."""
-    jobs = _with_records(store, JobRow.machine_id == machine.id, JobRow.id.in_(_REPAIRED))
+    jobs = _with_records(store, JobRow.machine_id == machine.id, JobRow.id.in_(_LEFT_IN_ORDER))
     return _baseline(jobs, set(), store.instruments)
 
 
@@ -82,14 +84,14 @@ def _baseline(
 ) -> tuple[Earlier, ...]:
     """Readings of jobs that left the machine in order, the newest of each place and state.
 
-    A job left it in order that repaired something, and after whose last repair nothing was read
-    outside its specification.
+    A job left it in order that repaired something, or that came to nothing wrong, and after whose
+    last repair nothing was read outside its specification.
     """
     since = set(renewed)
     found: dict[Hashable, Earlier] = {}
     for job in reversed(jobs):
         past = record_of(job.entries)
-        if not past.repairs:
+        if not past.repairs and past.in_order is None:
             continue
         for reading in _in_order(job, past, instruments):
             there = Earlier(reading=reading, hours=job.hours, renewed_since=tuple(sorted(since)))

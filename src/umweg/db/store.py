@@ -19,7 +19,15 @@ from umweg.core.diagnose.question import circuit_sha256
 from umweg.core.errors import UmwegError
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.job import Job, MachineCard
-from umweg.db.entries import OBSERVATION_KINDS, Decision, EntryData
+from umweg.db.entries import (
+    CONCLUSIONS,
+    ENTRY,
+    OBSERVATION_KINDS,
+    Conclusion,
+    Decision,
+    EntryData,
+    InOrder,
+)
 from umweg.db.models import (
     CircuitRevision,
     EntryRow,
@@ -74,7 +82,7 @@ class JobLine:
     machine: Machine
     observations: int
     """How many count."""
-    decision: Decision | None
+    conclusion: Conclusion | None
 
 
 class Store:
@@ -128,14 +136,14 @@ class Store:
         """Some of the jobs, newest first, and how many match in all."""
         chosen = self._matching(wanted)
         query = (
-            chosen.add_columns(Machine, _observations(), _decision(), func.count().over())
+            chosen.add_columns(Machine, _observations(), _conclusion(), func.count().over())
             .order_by(JobRow.created_at.desc(), JobRow.reference, JobRow.id)
             .limit(wanted.limit)
             .offset(wanted.offset)
         )
         rows = self.session.execute(query).all()
         lines = [
-            JobLine(job, machine, seen, None if made is None else Decision.model_validate(made))
+            JobLine(job, machine, seen, None if made is None else _concluded(made))
             for job, machine, seen, made, _ in rows
         ]
         if rows or not wanted.offset:
@@ -151,8 +159,8 @@ class Store:
             fields = (Machine.name, Machine.owner, Machine.serial, JobRow.complaint)
             query = query.where(or_(*(f.ilike(part, escape="\\") for f in fields)))
         if wanted.decided is not None:
-            decision = _decision()
-            query = query.where(decision.is_not(None) if wanted.decided else decision.is_(None))
+            made = _conclusion()
+            query = query.where(made.is_not(None) if wanted.decided else made.is_(None))
         return query
 
     def job(self, job_id: UUID) -> JobRow:
@@ -381,11 +389,17 @@ def _observations() -> ScalarSelect[int]:
 
 
 @cache
-def _decision() -> ScalarSelect[dict[str, Any]]:
-    """The document of the decision that stands last in a job."""
+def _conclusion() -> ScalarSelect[dict[str, Any]]:
+    """The document of what a job came to, as it stands last."""
     entry = aliased(EntryRow)
-    made = select(entry.document).where(_standing(entry), entry.kind == "decision")
+    made = select(entry.document).where(_standing(entry), entry.kind.in_(CONCLUSIONS))
     return made.order_by(entry.sequence.desc()).limit(1).scalar_subquery()
+
+
+def _concluded(document: dict[str, Any]) -> Conclusion:
+    made = ENTRY.validate_python(document)
+    assert isinstance(made, Decision | InOrder)
+    return made
 
 
 def _revisions(circuit_id: str) -> Select[CircuitRevision]:

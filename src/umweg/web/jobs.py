@@ -27,6 +27,7 @@ from umweg.db.entries import (
     Acceptance,
     Decision,
     EntryData,
+    InOrder,
     Repair,
     Withdrawal,
     record_of,
@@ -83,7 +84,7 @@ def jobs(
     """Some of the jobs, newest first: what machine, what complaint, how far, what is next."""
     store, session = context.store, context.session
     lines, total = store.jobs(JobsWanted(search, decided, PAGE, offset))
-    wanted = {line.job.id for line in lines if line.observations and line.decision is None}
+    wanted = {line.job.id for line in lines if line.observations and line.conclusion is None}
     basis = basis_of(model_version(), store.instruments, store.workshop.labour_per_min)
     answers = {
         job_id: row
@@ -282,7 +283,7 @@ def _card(line: JobLine, answer: AnswerRow | None, wanted: bool) -> JobCard:
     summary = (answer.summary if answer is not None else None) or {}
     trouble = None if answer is None else answer.trouble
     following = summary.get("next") or trouble
-    if not wanted and line.decision is None:
+    if not wanted and line.conclusion is None:
         following = "Take the complaint"
     return JobCard(
         id=line.job.id,
@@ -294,7 +295,8 @@ def _card(line: JobLine, answer: AnswerRow | None, wanted: bool) -> JobCard:
         leader_share=summary.get("share"),
         next=following,
         pending=wanted and not summary and trouble is None,
-        decision=line.decision,
+        decision=made if isinstance(made := line.conclusion, Decision) else None,
+        in_order=made if isinstance(made := line.conclusion, InOrder) else None,
     )
 
 
@@ -314,6 +316,7 @@ def _job_view(context: Context, row: JobRow) -> JobView:
             for entry, data in record.entries
         ],
         decision=record.decision,
+        in_order=record.in_order,
     )
 
 
@@ -368,6 +371,8 @@ def _words(circuit: Circuit, data: EntryData) -> str:
         return f"Isolated: {circuit.component(data.component).label}. {data.action}"
     if isinstance(data, Repair):
         return f"Repaired: {circuit.component(data.component).label}. {data.text}"
+    if isinstance(data, InOrder):
+        return f"In order: {data.text}"
     if isinstance(data, Acceptance):
         return f"Accepted outside specification: {data.reason}"
     if isinstance(data, Withdrawal):

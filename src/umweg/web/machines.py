@@ -5,11 +5,13 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.diagnose.calibrate import calibrate
 from umweg.core.errors import UmwegError
-from umweg.core.observe.history import Earlier
+from umweg.core.observe.exhibits import NotPlayedError
+from umweg.core.observe.history import Earlier, History
 from umweg.db.entries import record_of
 from umweg.db.machine_record import Trend, jobs_of, next_baseline, trends_of
-from umweg.db.models import JobRow
+from umweg.db.models import CircuitRevision, JobRow
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
@@ -21,9 +23,11 @@ from umweg.web.schemas import (
     MachineView,
     PastJob,
     PastReadingView,
+    SettledView,
     TrendView,
 )
 from umweg.web.workshop import machine_view
+from umweg.work.asking import want_played
 
 router = APIRouter(prefix="/api/machines", tags=["machines"])
 
@@ -38,12 +42,14 @@ def machine(machine_id: MachineId, context: ContextOf) -> MachineRecordView:
     jobs = jobs_of(store, row)
     revision = store.newest_revision(row.circuit_id)
     circuit = context.circuit(revision)
+    baseline = next_baseline(store, row)
     return MachineRecordView(
         machine=machine_view(row),
         circuit_name=circuit.name,
         jobs=[_past_job(context, job) for job in reversed(jobs)],
         trends=[_trend(t) for t in trends_of(jobs, store.instruments)],
-        baseline=[v for e in next_baseline(store, row) if (v := _earlier(circuit, e))],
+        baseline=[v for e in baseline if (v := _earlier(circuit, e))],
+        settled=_settled(context, revision, History(hours=row.hours, baseline=baseline)),
     )
 
 
@@ -75,6 +81,7 @@ def _past_job(context: Context, job: JobRow) -> PastJob:
         created_at=job.created_at,
         hours=job.hours,
         found=None if made is None else _label(circuit, made.component),
+        in_order=None if record.in_order is None else record.in_order.text,
         done=[
             DoneView(part=_label(circuit, data.component), text=data.text, done_at=when[entry])
             for entry, data in record.standing_repairs
@@ -106,6 +113,31 @@ def _trend(trend: Trend) -> TrendView:
             for r in trend.readings
         ],
     )
+
+
+def _settled(
+    context: Context, revision: CircuitRevision, history: History
+) -> list[SettledView] | None:
+    exhibits = context.rankings.exhibits(context.suspects(revision), revision.sha256)
+    try:
+        found = calibrate(exhibits, history, context.store.instruments)
+    except NotPlayedError:
+        want_played(context.queue, revision.sha256)
+        return None
+    return [
+        SettledView(
+            component=s.component_id,
+            label=s.component_label,
+            parameter=s.parameter,
+            description=s.description,
+            unit=s.unit,
+            documented=s.documented,
+            spread_before=s.spread_before,
+            value=s.value,
+            spread=s.spread,
+        )
+        for s in found
+    ]
 
 
 def _earlier(circuit: Circuit, earlier: Earlier) -> EarlierView | None:

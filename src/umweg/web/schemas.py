@@ -12,7 +12,7 @@ from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
 from umweg.core.trace.way_views import CircuitTrace
-from umweg.db.entries import Decision, EntryData
+from umweg.db.entries import Decision, EntryData, InOrder
 
 LARGEST_ID = 2**31 - 1
 """Numbers in the database have 32 bits."""
@@ -71,6 +71,7 @@ class PastJob(Model):
     created_at: datetime
     hours: float
     found: str | None = Field(description="the part that was isolated")
+    in_order: str | None = Field(description="that nothing was wrong, and in which words")
     done: list[DoneView]
 
 
@@ -109,6 +110,23 @@ class EarlierView(Model):
     renewed_since: list[str]
 
 
+class SettledView(Model):
+    """A number of the circuit as documented, and as this machine's own readings have it.
+
+    Spreads are one standard deviation.
+    """
+
+    component: str
+    label: str
+    parameter: str
+    description: str
+    unit: str
+    documented: float
+    spread_before: float
+    value: float
+    spread: float
+
+
 class MachineRecordView(Model):
     """A machine over all its jobs."""
 
@@ -118,6 +136,9 @@ class MachineRecordView(Model):
     trends: list[TrendView]
     baseline: list[EarlierView] = Field(
         description="its own readings from when it was in order, with which the next job begins"
+    )
+    settled: list[SettledView] | None = Field(
+        description="what they say of the circuit's numbers; nothing while it is not worked out yet"
     )
 
 
@@ -240,6 +261,7 @@ class JobCard(Model):
     next: str | None
     pending: bool = Field(description="the diagnosis is being worked out; ask again")
     decision: Decision | None
+    in_order: InOrder | None
 
 
 class JobList(Model):
@@ -287,6 +309,7 @@ class JobView(Model):
     revision: int
     entries: list[EntryView]
     decision: Decision | None
+    in_order: InOrder | None
 
 
 class NewEntryRequest(Model):

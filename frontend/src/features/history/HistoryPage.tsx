@@ -5,6 +5,7 @@ import { api, type MachineRecord, newKey } from "../../api/client";
 import { useMachineRecord } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Notice } from "../../ui/primitives";
+import { show } from "../../units";
 import { TrendChart } from "./Trend";
 
 const FIELD = "min-h-11 rounded-md border border-ink/40 bg-card px-3";
@@ -121,7 +122,7 @@ function PastJobs({ record }: { record: MachineRecord }) {
                     Found: <b className="text-suspect">{job.found}</b>
                   </>
                 ) : (
-                  "Still open"
+                  (job.in_order ?? "Still open")
                 )}
               </span>
               {job.done.map((d) => (
@@ -143,8 +144,9 @@ function Baseline({ record }: { record: MachineRecord }) {
       <h2 className="mb-1 font-bold">What it shows when it is in order</h2>
       {record.baseline.length === 0 ? (
         <Notice tone="plain">
-          Nothing yet. Readings taken after a repair, none of them outside its specification, become
-          this machine's own baseline: the next job expects them, not only the book's values.
+          Nothing yet. Readings taken after a repair, or in a job that finds nothing wrong, become
+          this machine's own baseline when none is outside its specification: the next job expects
+          them, not only the book's values.
         </Notice>
       ) : (
         <>
@@ -169,6 +171,48 @@ function Baseline({ record }: { record: MachineRecord }) {
           </ul>
         </>
       )}
+    </section>
+  );
+}
+
+/** What the baseline says of the circuit's numbers: as documented, and as this machine has them. */
+function Settled({ record }: { record: MachineRecord }) {
+  if (record.settled === null)
+    return <p aria-live="polite">What these readings settle is being worked out …</p>;
+  if (!record.settled.length) return null;
+  return (
+    <section>
+      <h2 className="mb-2 font-bold">Its own numbers, by these readings</h2>
+      <table className="w-full rounded-md bg-card text-left text-sm">
+        <thead>
+          <tr className="border-ink border-b">
+            <th scope="col" className="px-3 py-2">
+              Number
+            </th>
+            <th scope="col" className="text-right">
+              By the papers
+            </th>
+            <th scope="col" className="px-3 text-right">
+              This machine
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {record.settled.map((s) => (
+            <tr key={`${s.component}.${s.parameter}`} className="border-line border-b">
+              <td className="px-3 py-2">
+                <b>{s.label}</b>, {s.description}
+              </td>
+              <td className="whitespace-nowrap text-right">
+                {show(s.documented)} ± {show(s.spread_before)} {s.unit}
+              </td>
+              <td className="whitespace-nowrap px-3 text-right font-semibold">
+                {show(s.value)} ± {show(s.spread)} {s.unit}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </section>
   );
 }
@@ -214,6 +258,7 @@ export function HistoryPage() {
                 )}
               </section>
               <Baseline record={found} />
+              <Settled record={found} />
             </div>
           </div>
         )}

@@ -185,7 +185,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
     setHeld(null);
     setChosenKey(null);
     setStateChoice(null);
-    if (data.kind === "decision") onTab("record");
+    if (data.kind === "decision" || data.kind === "in_order") onTab("record");
   };
 
   return (
@@ -482,7 +482,7 @@ export function JobPage() {
   useEvents(jobId);
   // Which part one is at stands in the address: it can be linked to, and a reload stays there.
   const [params, setParams] = useSearchParams();
-  const tab = params.get("part") ?? (job.data?.decision ? "record" : "next");
+  const tab = params.get("part") ?? (job.data?.decision || job.data?.in_order ? "record" : "next");
   // Without an answer there is still the record, and what does not fit can be withdrawn there.
   const error = job.error ?? workshop.error ?? schematic.error;
   return (

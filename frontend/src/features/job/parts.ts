@@ -58,7 +58,7 @@ export const PARTS: JobPart[] = [
     label: "Test",
     place: { tab: "next" },
     stand: (seen) => {
-      if (has(seen, "decision") || seen.enough) return "done";
+      if (has(seen, "decision", "in_order") || seen.enough) return "done";
       return has(seen, "behaviour", "reading") ? "open" : "later";
     },
   },
@@ -68,6 +68,7 @@ export const PARTS: JobPart[] = [
     place: { tab: "suspects" },
     stand: (seen) => {
       if (has(seen, "repair")) return "done";
+      if (has(seen, "in_order")) return "later";
       return has(seen, "decision") || seen.enough ? "open" : "later";
     },
   },
@@ -76,7 +77,7 @@ export const PARTS: JobPart[] = [
     id: "report",
     label: "Report",
     place: { page: "report" },
-    stand: (seen) => (proved(seen) === "done" ? "open" : "later"),
+    stand: (seen) => (proved(seen) === "done" || has(seen, "in_order") ? "open" : "later"),
   },
 ];
 

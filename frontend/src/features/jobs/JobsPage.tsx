@@ -12,6 +12,7 @@ const LINK = "flex min-h-11 items-center font-semibold text-way underline underl
 
 function Progress({ job }: { job: JobCard }) {
   if (job.decision) return <Tag tone="good">Part isolated</Tag>;
+  if (job.in_order) return <Tag tone="good">In order</Tag>;
   if (job.observations === 0) return <Tag tone="plain">Opened</Tag>;
   return <Tag tone="warn">{job.observations} observations</Tag>;
 }
@@ -37,8 +38,8 @@ function Card({ job }: { job: JobCard }) {
           </p>
         </div>
         <div className="text-sm">
-          {job.decision ? (
-            <p>{job.decision.action}</p>
+          {job.decision || job.in_order ? (
+            <p>{job.decision?.action ?? job.in_order?.text}</p>
           ) : (
             <>
               {job.leader && (

@@ -107,6 +107,11 @@ export function RecordPanel({ job, entries, suspects, onAdd }: RecordPanelProps)
           <b>Isolated.</b> {job.decision.action}
         </Notice>
       )}
+      {job.in_order && (
+        <Notice tone="good">
+          <b>In order.</b> {job.in_order.text}
+        </Notice>
+      )}
       <ol className="grid gap-1.5">
         {entries.map((entry) => (
           <li

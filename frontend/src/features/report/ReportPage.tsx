@@ -63,6 +63,7 @@ function Readings({ job }: { job: Job }) {
 
 function Finding({ job, schematic }: { job: Job; schematic: Schematic }) {
   const made = job.decision;
+  if (job.in_order) return <p>No fault was found. {job.in_order.text}</p>;
   if (!made) return <p>The cause is not isolated yet; the work goes on.</p>;
   const part = schematic.parts.find((p) => p.id === made.component);
   return (
@@ -140,7 +141,7 @@ export function Report({
         <p className="text-right text-sm">
           Opened {when(job.created_at)}
           <br />
-          {job.decision ? "Cause isolated" : "Open"}
+          {job.decision ? "Cause isolated" : job.in_order ? "In order" : "Open"}
         </p>
       </header>
       <Section title="Complaint">

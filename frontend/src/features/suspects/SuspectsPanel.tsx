@@ -135,6 +135,36 @@ function Decide({
   );
 }
 
+const HEALTHY = "healthy";
+
+/** Closes a job that found nothing: its readings become what this machine shows when in order. */
+function NothingWrong({ onDecide }: Pick<SuspectsPanelProps, "onDecide">) {
+  const [text, setText] = useState("Nothing wrong was found; it works as it should.");
+  return (
+    <div className="mt-2 grid gap-2 rounded-md border border-way/50 bg-paper p-3">
+      <label className="grid gap-1 text-sm">
+        <b>What to tell the customer</b>
+        <textarea
+          className="min-h-16 rounded-md border border-ink/40 bg-white p-2"
+          maxLength={2000}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
+      </label>
+      <p className="text-sm text-soft">
+        What was read, none of it outside its specification, becomes this machine's own baseline.
+      </p>
+      <Button
+        look="main"
+        disabled={!text.trim()}
+        onClick={() => onDecide({ kind: "in_order", text: text.trim() })}
+      >
+        Close: the machine is in order
+      </Button>
+    </div>
+  );
+}
+
 /** Suspects with shares, reasons for and against, and the decision. */
 export function SuspectsPanel(props: SuspectsPanelProps) {
   const { diagnosis, selected, onSelect } = props;
@@ -206,6 +236,7 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
                   </p>
                 )}
                 <Reasons suspect={suspect} />
+                {suspect.key === HEALTHY && <NothingWrong onDecide={props.onDecide} />}
                 {suspect.component && (
                   <Decide
                     suspect={suspect}
