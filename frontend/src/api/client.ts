@@ -29,6 +29,8 @@ export type Finding = Schemas["Finding"];
 export type Draft = Schemas["DraftView"];
 export type PartType = Schemas["TypeView"];
 export type MachineRecord = Schemas["MachineRecordView"];
+export type Readable = Schemas["ReadableView"];
+export type MachineState = Schemas["MachineState"];
 export type Trend = Schemas["TrendView"];
 
 const client = createClient<paths>({
@@ -129,6 +131,19 @@ export const api = {
       client.POST("/api/jobs/{job_id}/doubts", {
         params: { path: { job_id: id } },
         body: reading,
+      }),
+    ),
+  judged: (id: string, reading: Reading) =>
+    unwrap(
+      client.POST("/api/jobs/{job_id}/judged", {
+        params: { path: { job_id: id } },
+        body: reading,
+      }),
+    ),
+  readable: (revision: number) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/readable", {
+        params: { path: { revision_id: revision } },
       }),
     ),
   work: () => unwrap(client.GET("/api/queue")),

@@ -6,6 +6,7 @@ const STALE: Record<string, (job: string) => unknown[][]> = {
   entry: (job) => [["job", job], ["answer", job], ["jobs"]],
   answer: (job) => [["answer", job], ["jobs"]],
   tree: (job) => [["tree", job]],
+  own: (job) => [["judged", job]],
   work: () => [["work"]],
   again: () => [["job"], ["answer"], ["jobs"], ["work"], ["tree"]],
 };

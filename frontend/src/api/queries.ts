@@ -14,6 +14,7 @@ import {
   type EntryData,
   type Job,
   newKey,
+  type Reading,
 } from "./client";
 import { type Item, Outbox } from "./outbox";
 
@@ -63,6 +64,24 @@ export const useTree = (id: string, question: string | undefined, depth: number,
     enabled: wanted && question !== undefined,
     placeholderData: (previous, query) => (query?.queryKey[2] === question ? previous : undefined),
     refetchInterval: (query) => (query.state.data?.pending ? ASK_AGAIN_MS : false),
+  });
+
+/** What can be read of a machine, and in which states; asked for only where somebody looks. */
+export const useReadable = (revision: number, wanted: boolean) =>
+  useQuery({
+    queryKey: ["readable", revision],
+    queryFn: () => api.readable(revision),
+    enabled: wanted,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** A reading of one's own, judged for the job as it stands. */
+export const useJudged = (id: string, question: string | undefined, reading: Reading | null) =>
+  useQuery({
+    queryKey: ["judged", id, question, reading],
+    queryFn: () => api.judged(id, reading as Reading),
+    enabled: reading !== null && question !== undefined,
+    refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
   });
 
 export const useWork = (wanted: boolean) =>

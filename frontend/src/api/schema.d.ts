@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circuits/{revision_id}/readable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Could Read
+         * @description Everything that can be read of a machine, and in which of its named states.
+         */
+        get: operations["could_read_api_circuits__revision_id__readable_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/safe": {
         parameters: {
             query?: never;
@@ -311,6 +331,28 @@ export interface paths {
         get: operations["export_api_jobs__job_id__export_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/judged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judged
+         * @description What a reading of one's own would show, tell and risk, before it is taken.
+         *
+         *     Nothing is stored; its value is not looked at.
+         */
+        post: operations["judged_api_jobs__job_id__judged_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1437,6 +1479,20 @@ export interface components {
             revision: number;
         };
         /**
+         * JudgedView
+         * @description A reading of one's own as a step, as far as it was worked out.
+         */
+        JudgedView: {
+            /** Pending */
+            pending: boolean;
+            step: components["schemas"]["StepView"] | null;
+            /**
+             * Trouble
+             * @description why it cannot be judged
+             */
+            trouble: string | null;
+        };
+        /**
          * KnownCircuit
          * @description A circuit that a list can begin with.
          */
@@ -2175,6 +2231,24 @@ export interface components {
             type: string;
         };
         /**
+         * ReadableView
+         * @description Something that can be read, and the named states in which it can.
+         */
+        ReadableView: {
+            /** Place */
+            place: string;
+            /** Place Label */
+            place_label: string;
+            /** Quantity */
+            quantity: string;
+            /** Quantity Label */
+            quantity_label: string;
+            /** States */
+            states: string[];
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Reading
          * @description A number read at a place in a state; kept as taken, compared in base units.
          *
@@ -2584,6 +2658,7 @@ export interface components {
         StateView: {
             /** Cautions */
             cautions: string[];
+            document: components["schemas"]["MachineState"];
             /** Engine */
             engine: string;
             /** Id */
@@ -2657,6 +2732,7 @@ export interface components {
             quantity: string;
             /** Quantity Label */
             quantity_label: string;
+            reading: components["schemas"]["Reading"] | null;
             /** Refused */
             refused: string;
             specification: components["schemas"]["BandView"] | null;
@@ -2968,6 +3044,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KnownCircuit"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    could_read_api_circuits__revision_id__readable_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadableView"][];
                 };
             };
             /** @description The host is not this application's */
@@ -4017,6 +4151,104 @@ export interface operations {
             };
             /** @description There is no such thing */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    judged_api_jobs__job_id__judged_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };

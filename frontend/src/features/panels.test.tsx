@@ -18,6 +18,7 @@ const step: Step = {
   unit: "bar",
   state: "stalled",
   state_label: "Held at the stop",
+  reading: null,
   minutes: 3,
   bits: 0.7,
   healthy: { key: "healthy", low: 178, high: 190 },

@@ -8,10 +8,12 @@ from fastapi import APIRouter, Path
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
 from umweg.core.components.base import ACROSS_UNIT, Port
+from umweg.core.diagnose.own import could_be_read
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.errors import StateError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.warmth import cycle_of
+from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, place_label
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS
@@ -23,6 +25,7 @@ from umweg.web.schemas import (
     PartView,
     PointView,
     PortView,
+    ReadableView,
     SafeView,
     SchematicView,
     SolvedStateView,
@@ -76,6 +79,7 @@ def schematic_of(circuit: Circuit, revision: int) -> SchematicView:
                 oil_c=s.oil_c,
                 moves=dict(s.moves),
                 cautions=list(s.cautions),
+                document=s,
             )
             for k, s in circuit.steady.items()
         ],
@@ -173,6 +177,23 @@ def solved_state(
         },
         flows_lpm=dict(zip(arrays["ports"].tolist(), flow_lpm.tolist(), strict=True)),
     )
+
+
+@router.get("/{revision_id}/readable", responses=READS)
+def could_read(revision_id: RevisionId, context: ContextOf) -> list[ReadableView]:
+    """Everything that can be read of a machine, and in which of its named states."""
+    circuit = context.circuit(context.store.revision(revision_id))
+    return [
+        ReadableView(
+            quantity=offer.quantity.kind,
+            quantity_label=WORDS_OF_KIND.get(offer.quantity.kind, offer.quantity.kind),
+            unit=UNIT_OF_KIND[offer.quantity.kind],
+            place=offer.quantity.place,
+            place_label=place_label(circuit, offer.quantity),
+            states=list(offer.states),
+        )
+        for offer in could_be_read(circuit)
+    ]
 
 
 @router.get("/{revision_id}/safe", responses=READS)

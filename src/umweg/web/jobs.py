@@ -44,6 +44,7 @@ from umweg.web.schemas import (
     JobCard,
     JobList,
     JobView,
+    JudgedView,
     NewEntryRequest,
     NewJob,
     Pending,
@@ -54,12 +55,15 @@ from umweg.web.schemas import (
 from umweg.web.workshop import machine_view
 from umweg.work.asking import (
     Known,
+    OwnFound,
     TreeFound,
     ask,
     ask_again,
+    own_name,
     question_of,
     tree_name,
     want,
+    want_own,
     want_played,
     want_tree,
 )
@@ -179,6 +183,29 @@ def add_entry(
     context.session.commit()
     context.session.close()
     return EntryAdded(entry=view, answer=_answer(context, suspects, job_id, known))
+
+
+@router.post("/{job_id}/judged", responses=WRITES)
+def judged(job_id: UUID, reading: Reading, context: ContextOf) -> JudgedView:
+    """What a reading of one's own would show, tell and risk, before it is taken.
+
+    Nothing is stored; its value is not looked at.
+    """
+    row = context.store.job(job_id)
+    question = question_of(context.store, row, record_of(row.entries))
+    ask(context.session, row.id, question)
+    suspects = context.suspects(row.circuit_revision)
+    context.session.commit()
+    context.session.close()
+    asked = reading.model_copy(update={"id": "new", "value": 0.0, "repeats": []})
+    asked.check(suspects)
+    try:
+        arrays = context.rankings.kept(question.circuit_sha256, own_name(question.key, asked))
+    except NotPlayedError:
+        want_own(context.queue, question.key, asked)
+        return JudgedView(pending=True, step=None, trouble=None)
+    found = OwnFound.model_validate_json(document_of(arrays))
+    return JudgedView(pending=False, step=found.step, trouble=found.trouble)
 
 
 @router.post("/{job_id}/doubts", responses=WRITES)

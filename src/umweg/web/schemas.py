@@ -6,8 +6,9 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Domain, LineKind, Side
-from umweg.core.diagnose.report import BandView, DiagnosisView
+from umweg.core.diagnose.report import BandView, DiagnosisView, StepView
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
@@ -360,6 +361,14 @@ class Doubts(Model):
     doubts: list[str]
 
 
+class JudgedView(Model):
+    """A reading of one's own as a step, as far as it was worked out."""
+
+    pending: bool
+    step: StepView | None
+    trouble: str | None = Field(description="why it cannot be judged")
+
+
 class StripView(Model):
     """What the healthy machine and each suspect predict for a reading."""
 
@@ -435,6 +444,8 @@ class StateView(Model):
     oil_c: float
     moves: dict[str, str]
     cautions: list[str]
+    document: MachineState
+    """All of it, to begin another one with."""
 
 
 class SchematicView(Model):
@@ -464,6 +475,17 @@ class NetValue(Model):
 
     value: float
     unit: str
+
+
+class ReadableView(Model):
+    """Something that can be read, and the named states in which it can."""
+
+    quantity: str
+    quantity_label: str
+    unit: str
+    place: str
+    place_label: str
+    states: list[str]
 
 
 class SafeView(Model):

@@ -8,8 +8,9 @@ from uuid import UUID
 from sqlalchemy.orm import Session
 
 from umweg.core.diagnose.question import Question
-from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.diagnose.report import DiagnosisView, StepView
 from umweg.core.diagnose.tree import Place
+from umweg.core.observe.kinds.readings import Reading
 from umweg.core.version import model_version
 from umweg.core.view import View
 from umweg.db import kept
@@ -90,6 +91,24 @@ def tree_name(key: str, depth: int) -> str:
 def want_tree(queue: Queue, key: str, depth: int) -> None:
     """Have the way on from a question worked out, so many steps deep."""
     queue.put("grow_tree", PLAYS, tree_name(key, depth), key=key, depth=depth)
+
+
+class OwnFound(View):
+    """A reading of somebody's own as a step, or why it cannot be judged."""
+
+    step: StepView | None
+    trouble: str | None
+
+
+def own_name(key: str, reading: Reading) -> str:
+    """Name under which a reading of one's own is kept, as it was judged for a question."""
+    return f"own/{key}/{hashlib.sha256(repr(reading.topic()).encode()).hexdigest()[:20]}"
+
+
+def want_own(queue: Queue, key: str, reading: Reading) -> None:
+    """Have a reading of somebody's own judged."""
+    document = reading.model_dump(mode="json")
+    queue.put("judge_own", ANSWERS, own_name(key, reading), key=key, reading=document)
 
 
 class DraftFound(View):

@@ -17,14 +17,17 @@ from sqlalchemy.orm import Session
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.diagnose.make_safe import make_safe
+from umweg.core.diagnose.own import own_step
+from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
-from umweg.core.diagnose.report import DiagnosisView
+from umweg.core.diagnose.report import DiagnosisView, step_view
 from umweg.core.diagnose.tree import tree_of
 from umweg.core.draft.frame import drafted_of
 from umweg.core.errors import FormatError, SolveError, UmwegError
 from umweg.core.network.check import check_circuit
 from umweg.core.observe.exhibits import Played, Sight, Suspects, shown_name, unpacked_shown
+from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import OBSERVATIONS
 from umweg.core.observe.predict import Predictor, TimedPrediction
 from umweg.core.observe.quantities import Quantity, quantity_of, timed_quantities
@@ -32,7 +35,16 @@ from umweg.core.trace.map import map_of
 from umweg.core.trace.trace import trace
 from umweg.core.version import model_version
 from umweg.db import kept
-from umweg.work.asking import DRAFT, DraftFound, TreeFound, listing_sha256, summary_of, tree_name
+from umweg.work.asking import (
+    DRAFT,
+    DraftFound,
+    OwnFound,
+    TreeFound,
+    listing_sha256,
+    own_name,
+    summary_of,
+    tree_name,
+)
 from umweg.work.doctors import Doctors
 from umweg.work.exhibits import Keeping, document_to_bytes, from_bytes, to_bytes
 
@@ -230,6 +242,41 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
     with bench.session() as session:
         kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
         kept.tell(session, "tree", job_id)
+
+
+@piece("judge_own")
+def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
+    """Judge a reading that somebody wants to take by themselves, and keep it as a step."""
+    bench, asked = _bench(context), Reading.model_validate(reading)
+    with bench.session() as session:
+        row = kept.answer_of(session, key)
+        if row is None:
+            return
+        question, job_id = Question.model_validate(row.question), row.job_id
+    doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
+    try:
+        with bench.alone(question.circuit_sha256):
+            ranking, predictor = doctor.rank(question.observations)
+            planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
+            try:
+                step = own_step(planner, asked, question.observations)
+            finally:
+                if isinstance(asked.state, MachineState):
+                    # Somebody's own states are not kept: there is no end to them.
+                    for each in {predictor, doctor.predictor}:
+                        each.forget([asked.state])
+        found = OwnFound(step=step_view(doctor.circuit, step), trouble=None)
+    except UmwegError as error:
+        found = OwnFound(step=None, trouble=str(error))
+    except Exception:
+        log.exception("judge_own", key=key)
+        if _attempts_left(context):
+            raise
+        found = OwnFound(step=None, trouble=BROKEN)
+    content = {own_name(key, asked): document_to_bytes(found)}
+    with bench.session() as session:
+        kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
+        kept.tell(session, "own", job_id)
 
 
 @piece("draft_listing")

@@ -8,6 +8,7 @@ import {
   type EntryData,
   type Job,
   type Plan,
+  type Reading,
   type Schematic as SchematicData,
   type Step,
   type Workshop,
@@ -17,6 +18,7 @@ import { withPending } from "../../api/outbox";
 import {
   useAnswer,
   useJob,
+  useJudged,
   usePending,
   useSafe,
   useSchematic,
@@ -33,6 +35,7 @@ import { WorkBar } from "../../ui/WorkBar";
 import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
 import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
+import { OwnReading } from "../step/OwnReading";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { WayOn } from "../step/WayOn";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
@@ -142,8 +145,11 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
   // The step whose reading is being typed stays, whatever is found out meanwhile.
   const [held, setHeld] = useState<Step | null>(null);
   const steps = plan.shown?.next_steps ?? [];
+  const [wanted, setWanted] = useState<Reading | null>(null);
+  const judged = useJudged(job.id, answer?.question, wanted);
+  const own = wanted ? (judged.data?.step ?? null) : null;
   const chosen: Step | undefined =
-    held ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
+    held ?? own ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
@@ -184,6 +190,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
     pending.add(data, supersedes);
     setHeld(null);
     setChosenKey(null);
+    setWanted(null);
     setStateChoice(null);
     if (data.kind === "decision" || data.kind === "in_order") onTab("record");
   };
@@ -324,7 +331,12 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 pointLabel={pointIndex >= 0 ? `M${pointIndex + 1}` : ""}
                 reading={held !== null}
                 onRead={(reading) => setHeld(reading ? chosen : null)}
-                onChoose={(s) => setChosenKey(stepKey(s))}
+                onChoose={(s) => {
+                  setWanted(null);
+                  setChosenKey(stepKey(s));
+                }}
+                own={own !== null}
+                onBack={() => setWanted(null)}
                 onKeep={keep}
                 onDoubt={(reading) => api.doubts(job.id, reading).then((found) => found.doubts)}
               />
@@ -345,6 +357,15 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                   <WorkBar wanted={answer?.pending.includes("ranking") ?? true} />
                 </div>
               )
+            )}
+            {plan.shown && !held && !own && (
+              <OwnReading
+                revision={job.circuit_revision}
+                schematic={schematic}
+                trouble={judged.data?.trouble ?? judged.error?.message ?? null}
+                busy={wanted !== null && (judged.isFetching || (judged.data?.pending ?? false))}
+                onAsk={setWanted}
+              />
             )}
             {plan.shown && !held && <WayOn jobId={job.id} question={answer?.question} />}
           </Tabs.Content>

@@ -59,7 +59,8 @@ export function ReadingPad({
       id: "new",
       point: step.point,
       quantity: quantity as "pressure_bar",
-      state: step.state,
+      // A state put together on the spot has no name: it goes along whole.
+      state: step.reading?.state ?? step.state,
       value: first,
       repeats,
       unit: unit.symbol,

@@ -18,10 +18,13 @@ interface StepPanelProps {
   onRead: (reading: boolean) => void;
   onKeep: (data: EntryData) => void;
   onDoubt: (reading: Reading) => Promise<string[]>;
+  /** The step is a reading of somebody's own choice, not one that is proposed. */
+  own?: boolean;
+  onBack?: () => void;
 }
 
 export function stepKey(step: Step): string {
-  return `${step.kind}:${step.point}:${step.quantity}:${step.state}`;
+  return `${step.kind}:${step.point}:${step.quantity}:${step.state || step.state_label}`;
 }
 
 function rowsOf(step: Step, diagnosis: Diagnosis): StripRow[] {
@@ -144,7 +147,19 @@ export function StepPanel(props: StepPanelProps) {
           </p>
         )}
       </div>
-      {step.refused && <Notice tone="stop">Not offered: {step.refused}</Notice>}
+      {step.refused && (
+        <Notice tone="stop">
+          {props.own ? "Do not take it: " : "Not offered: "}
+          {step.refused}
+        </Notice>
+      )}
+      {props.own && (
+        <p className="text-sm">
+          {step.bits < 0.01
+            ? "It would tell nothing about who it is."
+            : `It would tell ${step.bits.toFixed(2)} bit.`}
+        </p>
+      )}
       <Cautions step={step} />
       {!step.refused &&
         (step.kind === "reading" ? (
@@ -154,6 +169,14 @@ export function StepPanel(props: StepPanelProps) {
         ) : (
           <Answers step={step} onKeep={onKeep} />
         ))}
+      {props.own && (
+        <div className="flex flex-wrap gap-2">
+          {step.refused && (
+            <Button onClick={() => onRead(true)}>It was read already: enter it</Button>
+          )}
+          <Button onClick={props.onBack}>Back to what is proposed</Button>
+        </div>
+      )}
       {step.kind === "reading" && (
         <div>
           <h3 className="mb-1 font-bold text-sm">

@@ -23,7 +23,7 @@ from umweg.core.faults.population import Fault
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.kinds.base import Proposal
+from umweg.core.observe.kinds.base import Proposal, resolve_state
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import OBSERVATIONS, Observation
@@ -78,12 +78,14 @@ class Planner:
         self._live_belief = ranking.belief.part(self.live)
         self.stakes = Stakes(ranking, self.live, money)
 
-    def reading_steps(self, readings: Sequence[Reading], setup: Setup) -> list[Step]:
-        """Judge readings in named states, all at once; those that tell nothing are left out."""
+    def reading_steps(
+        self, readings: Sequence[Reading], setup: Setup, least_bits: float = LEAST_BITS
+    ) -> list[Step]:
+        """Judge readings, all at once; those that tell less than so much are left out."""
         if not readings:
             return []
         quantities = [Quantity.named(r.quantity, r.point) for r in readings]
-        states = [self.circuit.states[str(r.state)] for r in readings]
+        states = [resolve_state(self.circuit, r.state) for r in readings]
         asked = list(zip(quantities, states, strict=True))
         mean, variance = self.posteriors(asked, self._live_belief, self.live)
         found = [self.instrument_for(q, s) for q, s in asked]
@@ -95,7 +97,7 @@ class Planner:
         return [
             self._reading_step(reading, quantities[i], found[i], setup, bits[i], saved[i])
             for i, reading in enumerate(readings)
-            if bits[i] >= LEAST_BITS
+            if bits[i] >= least_bits
         ]
 
     def _reading_step(
@@ -108,7 +110,7 @@ class Planner:
         saved: float,
     ) -> Step:
         name = str(reading.state)
-        state = self.circuit.states[name]
+        state = resolve_state(self.circuit, reading.state)
         instrument, highest = found
         timing = self.circuit.timing(quantity.place) if quantity.timed else None
         point = quantity.place if quantity.at_point else timing.point if timing else None
@@ -117,7 +119,7 @@ class Planner:
             minutes += timing.setup_min + sum(p.seconds for p in timing.phases) / 60.0
         # A timing leads through every one of its states: each has to be safe, not the last alone.
         passed = [name] if timing is None else list(dict.fromkeys(p.state for p in timing.phases))
-        judged = [self._safety(n, self.circuit.states[n]) for n in passed]
+        judged = [self._safety(n, self.circuit.states.get(n, state)) for n in passed]
         hazards = [h for h, _ in judged if h is not None]
         hazard = max(hazards, key=lambda h: (h.refused, h.share), default=None)
         cautions = tuple(dict.fromkeys(words for _, found in judged for words in found))
@@ -134,7 +136,7 @@ class Planner:
             point_label=place_label(self.circuit, quantity),
             quantity=quantity.kind,
             unit=UNIT_OF_KIND[quantity.kind],
-            state=name,
+            state=name if isinstance(reading.state, str) else "",
             state_label=state.label if timing is None else steps_of(self.circuit, timing),
             minutes=minutes,
             bits=float(bits),
@@ -239,12 +241,16 @@ class Planner:
             )
         return self._judged[name]
 
+    def state_of(self, step: Step) -> MachineState:
+        """The state in which a reading is taken, named or put together."""
+        return resolve_state(self.circuit, _asked(step).state)
+
     def spread(self, step: Step) -> Spread:
         """What a reading would show on each live candidate, its noise included."""
         quantity = Quantity.named(step.quantity, step.point)
-        key = quantity, step.state
+        key = quantity, str(_asked(step).state)
         if key not in self._spreads:
-            asked = [(quantity, self.circuit.states[step.state])]
+            asked = [(quantity, self.state_of(step))]
             mean, variance = self.posteriors(asked, self._live_belief, self.live)
             noise = self._noise(quantity, mean[0], step.instrument)
             self._spreads[key] = Spread(mean[0], np.sqrt(variance[0] + noise**2))
@@ -256,7 +262,7 @@ class Planner:
     def covariance(self, first: Step, second: Step) -> Array:
         """(L,) covariance of two readings by the machine's own unknowns that they share."""
         slopes = [
-            self.exhibits.shown(Quantity.named(s.quantity, s.point), self.circuit.states[s.state])
+            self.exhibits.shown(Quantity.named(s.quantity, s.point), self.state_of(s))
             for s in (first, second)
         ]
         return self._live_belief.covariance(*(s.slope[:, self.live] for s in slopes))
@@ -276,7 +282,7 @@ class Planner:
         if step.kind != "reading":
             return step
         quantity = Quantity.named(step.quantity, step.point)
-        shown = self.exhibits.shown(quantity, self.circuit.states[step.state])
+        shown = self.exhibits.shown(quantity, self.state_of(step))
         rows = self._told_of
         few_mean, few_variance = self._belief_told_of.posterior(
             shown.mean[rows], shown.slope[:, rows]
@@ -343,6 +349,11 @@ class Planner:
             outcomes=tuple(zip(proposal.answers, expected.tolist(), strict=True)),
             chances=chances / chances.sum(axis=1, keepdims=True),
         )
+
+
+def _asked(step: Step) -> Reading:
+    assert isinstance(step.asks, Reading)
+    return step.asks
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
 from umweg.core.diagnose.steps import Step
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
+from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import WORDS_OF_KIND
 from umweg.core.shop.verdict import specification_for
@@ -96,6 +97,8 @@ class StepView(View):
     unit: str
     state: str
     state_label: str
+    reading: Reading | None
+    """For a reading: what is entered, but for its value."""
     minutes: float
     bits: float
     healthy: BandView | None
@@ -331,6 +334,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         unit=step.unit,
         state=step.state,
         state_label=step.state_label,
+        reading=step.asks if isinstance(step.asks, Reading) else None,
         minutes=step.minutes,
         bits=step.bits,
         healthy=band_view(step.healthy),

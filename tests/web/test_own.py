@@ -1,0 +1,90 @@
+"""A reading of one's own choice over the API: listed, judged by a worker, kept with its own state."""
+
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from tests.web.conftest import WorkOff
+from tests.web.test_api import job_id, post
+
+READING: dict[str, Any] = {
+    "kind": "reading",
+    "id": "new",
+    "point": "return_gauge",
+    "quantity": "pressure_bar",
+    "state": "tailgate_raise",
+    "value": 0,
+    "unit": "bar",
+}
+
+
+def judge(client: TestClient, job: str, reading: dict[str, Any]) -> Any:
+    return client.post(f"/api/jobs/{job}/judged", json=reading)
+
+
+def revision(client: TestClient, job: str) -> int:
+    return int(client.get(f"/api/jobs/{job}").json()["circuit_revision"])
+
+
+def test_what_can_be_read_is_listed_with_its_states(client: TestClient) -> None:
+    number = revision(client, job_id(client))
+    found = client.get(f"/api/circuits/{number}/readable").json()
+    by_name = {(r["quantity"], r["place"]): r for r in found}
+    pressure = by_name["pressure_bar", "block_gauge"]
+    assert pressure["place_label"] == "Gauge port, inlet section"
+    assert "parked" in pressure["states"]
+    assert by_name["speed_mm_s", "blade"]["unit"] == "mm/s"
+    named = {s["id"] for s in client.get(f"/api/circuits/{number}/schematic").json()["states"]}
+    assert set(pressure["states"]) <= named
+
+
+def test_it_is_judged_by_a_worker_and_nothing_is_stored(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    job = job_id(client)
+    before = client.get(f"/api/jobs/{job}").json()["entries"]
+    assert judge(client, job, READING).json()["pending"]
+    work_off()
+    found = judge(client, job, {**READING, "value": 7.0}).json()
+    assert (found["pending"], found["trouble"]) == (False, None)
+    step = found["step"]
+    assert (step["point"], step["state"]) == ("return_gauge", "tailgate_raise")
+    assert step["healthy"]["low"] < step["healthy"]["high"]
+    assert step["reading"]["state"] == "tailgate_raise"
+    assert client.get(f"/api/jobs/{job}").json()["entries"] == before
+
+
+def test_a_state_of_ones_own_is_judged_and_its_reading_kept(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    job = job_id(client)
+    drawn = client.get(f"/api/circuits/{revision(client, job)}/schematic").json()
+    base = next(s for s in drawn["states"] if s["id"] == "tailgate_raise")["document"]
+    mine = {**base, "label": "Tailgate going up, cold", "oil_c": 15.0}
+    asked = {**READING, "point": "block_gauge", "state": mine}
+    judge(client, job, asked)
+    work_off()
+    step = judge(client, job, asked).json()["step"]
+    assert (step["state"], step["state_label"]) == ("", "Tailgate going up, cold")
+    value = 0.5 * (step["healthy"]["low"] + step["healthy"]["high"])
+    kept = post(client, job, {**step["reading"], "value": value, "instrument": "gauge_400"})
+    assert kept.status_code == 201
+    assert "Tailgate going up, cold" in kept.json()["entry"]["words"]
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"point": "nowhere"},
+        {"state": "never"},
+        {"unit": "furlong"},
+        {"state": {"label": "x", "engine": -5}},
+    ],
+)
+def test_what_the_machine_does_not_have_is_refused(
+    client: TestClient, change: dict[str, Any]
+) -> None:
+    answer = judge(client, job_id(client), {**READING, **change})
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"
