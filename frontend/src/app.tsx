@@ -5,12 +5,14 @@ import { JobPage } from "./features/job/JobPage";
 import { JobsPage } from "./features/jobs/JobsPage";
 import { MachinePage } from "./features/machine/MachinePage";
 import { ReportPage } from "./features/report/ReportPage";
+import { ShopPage } from "./features/shop/ShopPage";
 
 export function App() {
   return (
     <BrowserRouter>
       <Routes>
         <Route path="/" element={<JobsPage />} />
+        <Route path="/shop" element={<ShopPage />} />
         <Route path="/machines/new" element={<MachinePage />} />
         <Route path="/machines/:machineId" element={<HistoryPage />} />
         <Route path="/jobs/:jobId" element={<JobPage />} />

@@ -23,6 +23,10 @@ export function unitsFor(units: Unit[], quantity: string): Unit[] {
   return units.filter((u) => u.kind === KIND_OF_QUANTITY[quantity]);
 }
 
+export function unitsOfKind(units: Unit[], kind: string): Unit[] {
+  return units.filter((u) => u.kind === kind);
+}
+
 export function fromBase(value: number, unit: Unit): number {
   return (value - unit.offset) / unit.factor;
 }

@@ -29,6 +29,7 @@ export type Finding = Schemas["Finding"];
 export type Draft = Schemas["DraftView"];
 export type PartType = Schemas["TypeView"];
 export type MachineRecord = Schemas["MachineRecordView"];
+export type Instrument = Schemas["Instrument"];
 export type Readable = Schemas["ReadableView"];
 export type MachineState = Schemas["MachineState"];
 export type Trend = Schemas["TrendView"];
@@ -79,6 +80,12 @@ async function unwrapNothing(request: Promise<Reply<unknown>>): Promise<void> {
 
 export const api = {
   workshop: () => unwrap(client.GET("/api/workshop")),
+  changeWorkshop: (body: Schemas["WorkshopChange"]) =>
+    unwrap(client.PATCH("/api/workshop", { body })),
+  keepInstrument: (body: Instrument) =>
+    unwrap(
+      client.PUT("/api/workshop/instruments/{key}", { params: { path: { key: body.id } }, body }),
+    ),
   types: () => unwrap(client.GET("/api/types")),
   checkListing: (text: string) => unwrap(client.POST("/api/listings/check", { body: { text } })),
   draftListing: (text: string, beside: string | null) =>

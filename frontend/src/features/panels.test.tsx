@@ -98,6 +98,8 @@ const workshop: Workshop = {
       high: 400,
       unit: "bar",
       accuracy_pct: 1,
+      retired: false,
+      calibration_months: 12,
     },
   ],
 };

@@ -37,6 +37,7 @@ from umweg.db.models import (
     Workshop,
 )
 
+MOST_INSTRUMENTS = 100
 DEMO_LOCK = 0x756D7765
 """Number of the advisory lock under which the demo is loaded."""
 
@@ -113,6 +114,27 @@ class Store:
     def instruments(self) -> list[Instrument]:
         """The shop's kit."""
         return [Instrument.model_validate(row.document) for row in self.workshop.instruments]
+
+    def keep_instrument(self, instrument: Instrument) -> None:
+        """Add an instrument to the kit, or take over what changed about one that is there.
+
+        Raises
+        ------
+        ConflictError : the kit is full.
+        """
+        document = instrument.model_dump(mode="json")
+        rows = {row.key: row for row in self.workshop.instruments}
+        if instrument.id not in rows and len(rows) >= MOST_INSTRUMENTS:
+            raise ConflictError(f"the kit has {MOST_INSTRUMENTS} instruments; retire some")
+        values = {"workshop_id": self.workshop_id, "key": instrument.id, "document": document}
+        added = insert(InstrumentRow).values(**values)
+        self.session.execute(
+            added.on_conflict_do_update(
+                index_elements=["workshop_id", "key"], set_={"document": document}
+            )
+        )
+        self.session.expire(self.workshop, ["instruments"])
+        self.__dict__.pop("instruments", None)
 
     @property
     def machines(self) -> Sequence[Machine]:

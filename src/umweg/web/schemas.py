@@ -163,6 +163,14 @@ class WorkshopView(Model):
     machines: list[MachineView]
 
 
+class WorkshopChange(Model):
+    """What changed about the shop; what is left out stays."""
+
+    name: str | None = Field(default=None, min_length=1, max_length=200, pattern=r"^[^\x00]*$")
+    currency: str | None = Field(default=None, pattern=r"^[A-Z]{3}$")
+    labour_per_min: float | None = Field(default=None, ge=0, le=1000)
+
+
 LISTING = Field(max_length=200_000, pattern=r"^[^\x00]*$")
 
 

@@ -203,7 +203,18 @@ export function JobsPage() {
   const shown = pages.flatMap((page) => page.jobs);
   const total = pages.at(-1)?.total ?? 0;
   return (
-    <Frame title={workshop.data?.name ?? "Workshop"} subtitle="Jobs">
+    <Frame
+      title={workshop.data?.name ?? "Workshop"}
+      subtitle="Jobs"
+      actions={
+        <Link
+          to="/shop"
+          className="grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold"
+        >
+          Labour and kit
+        </Link>
+      }
+    >
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-6">
         <div className="mb-4 flex flex-wrap items-center gap-3">
           <input

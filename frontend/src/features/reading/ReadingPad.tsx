@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { EntryData, Reading, Step, Workshop } from "../../api/client";
 import { Button, Notice } from "../../ui/primitives";
 import { fromBase, show, type Unit, unitsFor } from "../../units";
+import { outOfDate } from "../shop/kit";
 import { Keypad } from "./Keypad";
 import { Stopwatch } from "./Stopwatch";
 import { Strip, type StripRow } from "./Strip";
@@ -90,6 +91,9 @@ export function ReadingPad({
         <p className="text-sm">{step.state_label}</p>
         {conditions && <p className="text-sm">{conditions}</p>}
         {gauge && <p className="text-sm text-soft">{gauge.label}</p>}
+        {gauge && outOfDate(gauge, new Date()) && (
+          <p className="text-sm text-warn">{outOfDate(gauge, new Date())}</p>
+        )}
       </div>
       <div className="flex items-stretch gap-2">
         <output

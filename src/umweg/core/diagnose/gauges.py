@@ -25,7 +25,7 @@ def highest_bar(pressure: Array, weight: Array) -> float:
 
 def first_that(instruments: Sequence[Instrument], measures: str) -> Instrument | None:
     """The shop's first instrument of a kind."""
-    return next((i for i in instruments if i.measures == measures), None)
+    return next((i for i in instruments if i.measures == measures and not i.retired), None)
 
 
 def gauge_for(
@@ -38,7 +38,7 @@ def gauge_for(
     holds = [
         i
         for i in instruments
-        if i.measures == "pressure" and to_base(i.high, i.unit) >= highest_bar
+        if i.measures == "pressure" and not i.retired and to_base(i.high, i.unit) >= highest_bar
     ]
     fit = [i for i in holds if to_base(i.low, i.unit) <= max(lowest_bar, -0.9)]
     # A wide gauge shows nothing below zero, but that it is nothing: better than no reading.
