@@ -145,9 +145,14 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
   // The step whose reading is being typed stays, whatever is found out meanwhile.
   const [held, setHeld] = useState<Step | null>(null);
   const steps = plan.shown?.next_steps ?? [];
-  const [wanted, setWanted] = useState<Reading | null>(null);
-  const judged = useJudged(job.id, answer?.question, wanted);
+  const [wanted, setWanted] = useState<{ reading: Reading; base: string } | null>(null);
+  const judged = useJudged(job.id, answer?.question, wanted?.reading ?? null);
   const own = wanted ? (judged.data?.step ?? null) : null;
+  const panel = useRef<HTMLDivElement>(null);
+  // What was asked for at the foot of the panel is answered at its head.
+  useEffect(() => {
+    if (own) panel.current?.scrollTo?.({ top: 0 });
+  }, [own]);
   const chosen: Step | undefined =
     held ?? own ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
   const [selected, setSelected] = useState<string | null>(null);
@@ -169,7 +174,8 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
   const safe = useSafe(job.circuit_revision);
   const unread = safe.data?.plan && standOf(safe.data.plan, doneSteps(entries)).open[0]?.point;
   const reading = chosen?.gauge_point || null;
-  const proposed = chosen?.state || lastSeen({ entries }, schematic);
+  const proposed =
+    (own && chosen === own ? wanted?.base : chosen?.state) || lastSeen({ entries }, schematic);
   const ofTab =
     tab === "safe"
       ? atRest(schematic)
@@ -287,7 +293,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
             </Notice>
           </div>
         )}
-        <div className="min-h-0 flex-1 overflow-auto p-3">
+        <div ref={panel} className="min-h-0 flex-1 overflow-auto p-3">
           <Tabs.Content value="safe">
             {safe.error && <Failure error={safe.error} />}
             {safe.data?.plan ? (
@@ -364,7 +370,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 schematic={schematic}
                 trouble={judged.data?.trouble ?? judged.error?.message ?? null}
                 busy={wanted !== null && (judged.isFetching || (judged.data?.pending ?? false))}
-                onAsk={setWanted}
+                onAsk={(reading, base) => setWanted({ reading, base })}
               />
             )}
             {plan.shown && !held && <WayOn jobId={job.id} question={answer?.question} />}

@@ -31,7 +31,8 @@ interface OwnReadingProps {
   schematic: Schematic;
   trouble: string | null;
   busy: boolean;
-  onAsk: (reading: Reading) => void;
+  /** ``base``: the named state that it is, or that it began with. */
+  onAsk: (reading: Reading, base: string) => void;
 }
 
 /** Any reading one wants to take: what, where, in which state; it is judged before it is taken. */
@@ -44,12 +45,15 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
   const [oil, setOil] = useState("");
   const offers = readable.data ?? [];
   const offer = offers.find((r) => nameOf(r) === what) ?? offers[0];
-  const stateId = offer?.states.includes(where) ? where : (offer?.states[0] ?? "");
+  const running = offer?.states.find(
+    (id) => schematic.states.find((s) => s.id === id)?.engine !== "off",
+  );
+  const stateId = offer?.states.includes(where) ? where : (running ?? offer?.states[0] ?? "");
   const named = schematic.states.find((s) => s.id === stateId);
   const state = stateWith(schematic, stateId, engine, oil);
   const ask = () => {
     if (!offer || state === null) return;
-    onAsk({
+    const reading: Reading = {
       kind: "reading",
       id: "new",
       point: offer.place,
@@ -59,7 +63,8 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
       unit: offer.unit,
       repeats: [],
       instrument: null,
-    });
+    };
+    onAsk(reading, stateId);
   };
   return (
     <details className="text-sm" onToggle={(e) => setOpen(e.currentTarget.open)}>
