@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.browser.test_journey import open_bench
+from tests.browser.test_journey import open_bench, type_number
 from umweg.service.paths import FRONT_END
 
 SERIAL = "R18-0417"
@@ -140,7 +140,19 @@ def test_the_map_is_one_stop_and_its_points_have_names(page: Page, address: str)
 
 
 @pytest.mark.parametrize(
-    "where", ["jobs", "bench", "suspects", "record", "complaint", "make safe", "trace", "report"]
+    "where",
+    [
+        "jobs",
+        "bench",
+        "suspects",
+        "record",
+        "complaint",
+        "make safe",
+        "trace",
+        "report",
+        "machine",
+        "shop",
+    ],
 )
 def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str) -> None:
     open_bench(page, address, SERIAL)
@@ -154,6 +166,13 @@ def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str
     elif where == "report":
         page.get_by_role("link", name="Report").click()
         page.get_by_role("heading", name="Finding").wait_for()
+    elif where == "machine":
+        page.get_by_role("link", name="Its record").click()
+        page.get_by_role("heading", name="Its jobs").wait_for()
+    elif where == "shop":
+        page.get_by_role("link", name="All jobs").click()
+        page.get_by_role("link", name="Labour and kit").click()
+        page.get_by_role("button", name="An instrument more").click()
     elif where != "bench":
         page.get_by_role("tab", name=re.compile(where, re.I)).click()
     if where in ("make safe", "trace"):
@@ -166,3 +185,35 @@ def test_pages_pass_the_accessibility_rules(page: Page, address: str, where: str
         if rule["impact"] in ("serious", "critical")
     ]
     assert broken == []
+
+
+def test_a_reading_of_ones_own_choice_is_judged_and_entered(page: Page, address: str) -> None:
+    open_bench(page, address, SERIAL)
+    page.get_by_text("Another reading, of your own choice").click()
+    page.get_by_label("What is read, and where").click()
+    page.get_by_role("option", name="Before the return filter: pressure").click()
+    page.get_by_label("Oil [°C]").fill("30")
+    page.get_by_role("button", name="What would it show, and is it safe?").click()
+    step = page.get_by_label("Next step", exact=True).and_(page.locator("section"))
+    expect(step).to_contain_text("oil 30 °C", timeout=30_000)
+    expect(step).to_contain_text("It would tell")
+    page.get_by_role("button", name="Enter the reading").click()
+    type_number(page, 0.8)
+    page.get_by_role("button", name="Keep the reading").click()
+    page.get_by_role("tab", name="Record 7").wait_for()
+    page.get_by_role("tab", name=re.compile("^Record")).click()
+    expect(page.get_by_text(re.compile("oil 30 °C"))).to_be_visible()
+
+
+def test_the_parts_of_a_job_are_addresses(page: Page, address: str) -> None:
+    open_bench(page, address, SERIAL)
+    parts = page.get_by_role("navigation", name="Parts of the job")
+    parts.get_by_role("link", name="Trace").click()
+    expect(page.get_by_role("tab", name="Trace")).to_have_attribute("aria-selected", "true")
+    page.reload()
+    expect(page.get_by_role("tab", name="Trace")).to_have_attribute("aria-selected", "true")
+    expect(parts.get_by_role("link", name="Trace")).to_have_attribute("aria-current", "step")
+    parts.get_by_role("link", name="Complaint").click()
+    expect(page.get_by_role("heading", name="How does each function behave?")).to_be_visible()
+    parts.get_by_role("link", name="Test").click()
+    expect(page.get_by_role("tab", name="Next step")).to_have_attribute("aria-selected", "true")
