@@ -88,3 +88,21 @@ def test_what_the_machine_does_not_have_is_refused(
     answer = judge(client, job_id(client), {**READING, **change})
     assert answer.status_code == 422
     assert answer.headers["content-type"] == "application/problem+json"
+
+
+def test_oil_is_planned_for_a_posture(client: TestClient) -> None:
+    number = revision(client, job_id(client))
+
+    def planned(**query: Any) -> Any:
+        return client.get(f"/api/circuits/{number}/refill", params={"tank_l": 80, **query})
+
+    rods_in = planned().json()
+    out = planned(posture=["blade=1", "tailgate=0.5"], drained_l=60).json()
+    assert rods_in["drawn_l"] == pytest.approx(0.0, abs=1e-9)
+    assert out["drawn_l"] > 1.0
+    assert out["missing_l"] == pytest.approx(80 - out["drawn_l"] - 60)
+    assert rods_in["cycles"][-1] <= 0.05
+    assert len(planned(target=0.001).json()["cycles"]) > len(rods_in["cycles"])
+    assert out["told"]
+    for wrong in ({"posture": ["blade=2"]}, {"posture": ["wing=1"]}, {"tank_l": 0}):
+        assert planned(**wrong).status_code == 422

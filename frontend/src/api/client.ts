@@ -30,6 +30,8 @@ export type Draft = Schemas["DraftView"];
 export type PartType = Schemas["TypeView"];
 export type MachineRecord = Schemas["MachineRecordView"];
 export type Instrument = Schemas["Instrument"];
+export type Refill = Schemas["Refill"];
+export type RefillAsked = { tank_l: number; drained_l?: number; posture: string[] };
 export type Readable = Schemas["ReadableView"];
 export type MachineState = Schemas["MachineState"];
 export type Trend = Schemas["TrendView"];
@@ -145,6 +147,12 @@ export const api = {
       client.POST("/api/jobs/{job_id}/judged", {
         params: { path: { job_id: id } },
         body: reading,
+      }),
+    ),
+  refill: (revision: number, query: RefillAsked) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/refill", {
+        params: { path: { revision_id: revision }, query },
       }),
     ),
   readable: (revision: number) =>

@@ -15,6 +15,7 @@ import {
   type Job,
   newKey,
   type Reading,
+  type RefillAsked,
 } from "./client";
 import { type Item, Outbox } from "./outbox";
 
@@ -73,6 +74,15 @@ export const useReadable = (revision: number, wanted: boolean) =>
     queryFn: () => api.readable(revision),
     enabled: wanted,
     staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** Oil for a repair; nothing is asked before the tank's volume is known. */
+export const useRefill = (revision: number, asked: RefillAsked | null) =>
+  useQuery({
+    queryKey: ["refill", revision, asked],
+    queryFn: () => api.refill(revision, asked as RefillAsked),
+    enabled: asked !== null,
+    retry: false,
   });
 
 /** A reading of one's own, judged for the job as it stands. */

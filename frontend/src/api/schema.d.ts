@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circuits/{revision_id}/refill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Oil
+         * @description Drain, flush, fill: what stays where, how many fills, what to prime, how to bleed.
+         */
+        get: operations["oil_api_circuits__revision_id__refill_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/safe": {
         parameters: {
             query?: never;
@@ -745,6 +765,20 @@ export interface components {
             share: number;
         };
         /**
+         * Bleeding
+         * @description A line with a rise: what the way of the oil does with the air in it.
+         */
+        Bleeding: {
+            /** Carries From Lpm */
+            carries_from_lpm: number;
+            /** Component */
+            component: string;
+            /** Label */
+            label: string;
+            /** Rise M */
+            rise_m: number;
+        };
+        /**
          * Branch
          * @description One answer to a step: how likely it is, and what then.
          */
@@ -1298,6 +1332,18 @@ export interface components {
             suspect: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Holding
+         * @description Oil that stays in a part when the tank is drained, in the posture asked for.
+         */
+        Holding: {
+            /** Component */
+            component: string;
+            /** Label */
+            label: string;
+            /** Litres */
+            litres: number;
         };
         /**
          * InOrder
@@ -2250,6 +2296,18 @@ export interface components {
             rated_rpm: number;
         };
         /**
+         * Priming
+         * @description What is filled by hand before a pump turns, so that it does not run dry.
+         */
+        Priming: {
+            /** Fill */
+            fill: components["schemas"]["Holding"][];
+            /** Label */
+            label: string;
+            /** Pump */
+            pump: string;
+        };
+        /**
          * ProblemView
          * @description RFC 9457 problem details, with every single finding.
          */
@@ -2330,6 +2388,32 @@ export interface components {
             predicted: components["schemas"]["BandView"] | null;
             /** Words */
             words: string;
+        };
+        /**
+         * Refill
+         * @description The oil of a machine in one posture, and what follows from it.
+         */
+        Refill: {
+            /** Bleeding */
+            bleeding: components["schemas"]["Bleeding"][];
+            /** Cycles */
+            cycles: number[];
+            /** Drawn L */
+            drawn_l: number;
+            /** Fresh L */
+            fresh_l: number;
+            /** Missing L */
+            missing_l: number | null;
+            /** Priming */
+            priming: components["schemas"]["Priming"][];
+            /** Stays */
+            stays: components["schemas"]["Holding"][];
+            /** Stays L */
+            stays_l: number;
+            /** Tank L */
+            tank_l: number;
+            /** Told */
+            told: string;
         };
         /**
          * Release
@@ -3152,6 +3236,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadableView"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    oil_api_circuits__revision_id__refill_get: {
+        parameters: {
+            query: {
+                /** @description in it at its level, rods in */
+                tank_l: number;
+                /** @description what ran out */
+                drained_l?: number | null;
+                /** @description share of old oil */
+                target?: number;
+                /** @description function=share of its stroke */
+                posture?: string[];
+            };
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refill"];
                 };
             };
             /** @description The host is not this application's */

@@ -3,7 +3,8 @@
 from math import isfinite
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Query
+from pydantic import StringConstraints
 
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
@@ -14,6 +15,7 @@ from umweg.core.errors import StateError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.warmth import cycle_of
 from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, place_label
+from umweg.core.shop.refill import Refill, refill
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS
@@ -40,6 +42,7 @@ router = APIRouter(prefix="/api/circuits", tags=["circuits"])
 
 
 RevisionId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
+Posture = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,59}=(0(\.\d{1,4})?|1)$")]
 
 
 @router.get("/{revision_id}/schematic", responses=READS)
@@ -194,6 +197,25 @@ def could_read(revision_id: RevisionId, context: ContextOf) -> list[ReadableView
         )
         for offer in could_be_read(circuit)
     ]
+
+
+@router.get("/{revision_id}/refill", responses=READS)
+def oil(
+    revision_id: RevisionId,
+    context: ContextOf,
+    tank_l: Annotated[float, Query(gt=0, le=1e5, description="in it at its level, rods in")],
+    drained_l: Annotated[float | None, Query(ge=0, le=1e5, description="what ran out")] = None,
+    target: Annotated[float, Query(gt=0, lt=1, description="share of old oil")] = 0.05,
+    posture: Annotated[
+        list[Posture], Query(max_length=100, description="function=share of its stroke")
+    ] = [],  # noqa: B006 - what the framework reads, never changed
+) -> Refill:
+    """Drain, flush, fill: what stays where, how many fills, what to prime, how to bleed."""
+    circuit = context.circuit(context.store.revision(revision_id))
+    shares = dict(text.split("=", 1) for text in posture)
+    return refill(
+        circuit, tank_l, {name: float(s) for name, s in shares.items()}, drained_l, target
+    )
 
 
 @router.get("/{revision_id}/safe", responses=READS)

@@ -32,6 +32,7 @@ import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice, Select } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
+import { OilPlan } from "../oil/OilPlan";
 import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
 import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
@@ -375,7 +376,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
             )}
             {plan.shown && !held && <WayOn jobId={job.id} question={answer?.question} />}
           </Tabs.Content>
-          <Tabs.Content value="suspects">
+          <Tabs.Content value="suspects" className="grid gap-3">
             {answer?.diagnosis || answer?.trouble ? (
               <SuspectsPanel
                 diagnosis={newest}
@@ -390,6 +391,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 <WorkBar wanted />
               </div>
             )}
+            <OilPlan revision={job.circuit_revision} schematic={schematic} />
           </Tabs.Content>
           <Tabs.Content value="record" className="grid gap-3">
             <ProvePanel
