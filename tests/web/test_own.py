@@ -106,3 +106,41 @@ def test_oil_is_planned_for_a_posture(client: TestClient) -> None:
     assert out["told"]
     for wrong in ({"posture": ["blade=2"]}, {"posture": ["wing=1"]}, {"tank_l": 0}):
         assert planned(**wrong).status_code == 422
+
+
+def test_a_curve_is_drawn_by_a_worker_healthy_and_with_a_fault(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    number = revision(client, job_id(client))
+    address = f"/api/circuits/{number}/timings/tailgate_sink/curve"
+    faults = ("", "load_holding:seat_leaks=0.61")
+
+    def drawn() -> list[Any]:
+        return [client.get(address, params={"fault": f}).json() for f in faults]
+
+    assert all(c["pending"] for c in drawn())
+    work_off()
+    healthy, leaking = drawn()
+    assert healthy["trouble"] is leaking["trouble"] is None
+    assert healthy["curve"]["unit"] == "mm"
+    sunk = [max(c["curve"]["values"]) - min(c["curve"]["values"]) for c in (healthy, leaking)]
+    assert sunk[1] > sunk[0]
+    # A severity near by is the same curve: what is believed is no finer.
+    near = client.get(address, params={"fault": "load_holding:seat_leaks=0.59"}).json()
+    assert near == leaking
+
+
+@pytest.mark.parametrize(
+    ("timing", "fault"),
+    [
+        ("work_warm", ""),
+        ("never", ""),
+        ("tailgate_sink", "load_holding:tired=0.5"),
+        ("blade_out", "x"),
+    ],
+)
+def test_what_is_no_curve_is_refused(client: TestClient, timing: str, fault: str) -> None:
+    number = revision(client, job_id(client))
+    answer = client.get(f"/api/circuits/{number}/timings/{timing}/curve", params={"fault": fault})
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"

@@ -32,6 +32,7 @@ export type MachineRecord = Schemas["MachineRecordView"];
 export type Instrument = Schemas["Instrument"];
 export type Refill = Schemas["Refill"];
 export type RefillAsked = { tank_l: number; drained_l?: number; posture: string[] };
+export type Watched = Schemas["Watched"];
 export type Readable = Schemas["ReadableView"];
 export type MachineState = Schemas["MachineState"];
 export type Trend = Schemas["TrendView"];
@@ -147,6 +148,12 @@ export const api = {
       client.POST("/api/jobs/{job_id}/judged", {
         params: { path: { job_id: id } },
         body: reading,
+      }),
+    ),
+  curve: (revision: number, timing: string, fault: string) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/timings/{timing_id}/curve", {
+        params: { path: { revision_id: revision, timing_id: timing }, query: { fault } },
       }),
     ),
   refill: (revision: number, query: RefillAsked) =>

@@ -76,6 +76,17 @@ export const useReadable = (revision: number, wanted: boolean) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+/** What is watched in a timing: of the healthy machine, or with a fault; null asks for nothing. */
+export const useCurve = (revision: number, timing: string, fault: string | null) =>
+  useQuery({
+    queryKey: ["curve", revision, timing, fault],
+    queryFn: () => api.curve(revision, timing, fault ?? ""),
+    enabled: fault !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+    refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
+  });
+
 /** Oil for a repair; nothing is asked before the tank's volume is known. */
 export const useRefill = (revision: number, asked: RefillAsked | null) =>
   useQuery({

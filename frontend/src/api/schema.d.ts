@@ -128,6 +128,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circuits/{revision_id}/timings/{timing_id}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curve
+         * @description What is watched while something is read in time, on the healthy machine or with a fault.
+         *
+         *     Its severity is taken to a twentieth: what somebody believes is no finer than that.
+         */
+        get: operations["curve_api_circuits__revision_id__timings__timing_id__curve_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/trace": {
         parameters: {
             query?: never;
@@ -718,6 +740,16 @@ export interface components {
             low: number;
         };
         /**
+         * Begins
+         * @description When a state begins.
+         */
+        Begins: {
+            /** At S */
+            at_s: number;
+            /** Label */
+            label: string;
+        };
+        /**
          * Behaviour
          * @description How a function behaves, in the operator's words.
          */
@@ -1000,6 +1032,20 @@ export interface components {
              * @enum {string}
              */
             seen: "found" | "not_found" | "cannot_see";
+        };
+        /**
+         * CurveView
+         * @description What is watched in a timing on one machine, as far as it was played.
+         */
+        CurveView: {
+            curve: components["schemas"]["Watched"] | null;
+            /** Pending */
+            pending: boolean;
+            /**
+             * Trouble
+             * @description why there is none
+             */
+            trouble: string | null;
         };
         /**
          * Decision
@@ -3090,6 +3136,24 @@ export interface components {
             word: "pass" | "low" | "high" | "marginal";
         };
         /**
+         * Watched
+         * @description What is watched while something is read in time, on one machine.
+         */
+        Watched: {
+            /** Level */
+            level: number | null;
+            /** Phases */
+            phases: components["schemas"]["Begins"][];
+            /** Time S */
+            time_s: number[];
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: number[];
+            /** What */
+            what: string;
+        };
+        /**
          * Withdrawal
          * @description The entry this one supersedes no longer counts.
          */
@@ -3480,6 +3544,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SolvedStateView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    curve_api_circuits__revision_id__timings__timing_id__curve_get: {
+        parameters: {
+            query?: {
+                /** @description part:mode=severity */
+                fault?: string;
+            };
+            header?: never;
+            path: {
+                revision_id: number;
+                timing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveView"];
                 };
             };
             /** @description The host is not this application's */

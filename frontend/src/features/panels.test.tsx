@@ -117,6 +117,7 @@ describe("StepPanel", () => {
     };
     render(
       <StepPanel
+        revision={1}
         diagnosis={{
           ...diagnosis,
           plan: diagnosis.plan && { ...diagnosis.plan, guesses: [guess] },
@@ -140,6 +141,7 @@ describe("StepPanel", () => {
   it("says where, with what, is it safe, what a good one shows, and why not another", () => {
     render(
       <StepPanel
+        revision={1}
         diagnosis={diagnosis}
         workshop={workshop}
         chosen={step}

@@ -12,15 +12,18 @@ from umweg.core.components.base import ACROSS_UNIT, Port
 from umweg.core.diagnose.own import could_be_read
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.errors import StateError
+from umweg.core.faults.population import parse_fault
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.warmth import cycle_of
 from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, place_label
 from umweg.core.shop.refill import Refill, refill
+from umweg.core.trace.curves import can_be_watched
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS
 from umweg.web.schemas import (
     LARGEST_ID,
+    CurveView,
     FunctionView,
     MoveView,
     NetValue,
@@ -34,7 +37,7 @@ from umweg.web.schemas import (
     StateView,
     TraceView,
 )
-from umweg.work.asking import want_played
+from umweg.work.asking import CurveFound, curve_name, want_curve, want_played
 from umweg.work.exhibits import document_of
 from umweg.work.tasks import SAFE, TRACE, map_name
 
@@ -197,6 +200,37 @@ def could_read(revision_id: RevisionId, context: ContextOf) -> list[ReadableView
         )
         for offer in could_be_read(circuit)
     ]
+
+
+@router.get("/{revision_id}/timings/{timing_id}/curve", responses=READS)
+def curve(
+    revision_id: RevisionId,
+    timing_id: str,
+    context: ContextOf,
+    fault: Annotated[str, Query(max_length=200, description="part:mode=severity")] = "",
+) -> CurveView:
+    """What is watched while something is read in time, on the healthy machine or with a fault.
+
+    Its severity is taken to a twentieth: what somebody believes is no finer than that.
+    """
+    revision = context.store.revision(revision_id)
+    suspects = context.suspects(revision)
+    context.session.close()
+    timing = next((t for t in suspects.circuit.timings if t.id == timing_id), None)
+    if timing is None or not can_be_watched(timing):
+        known = ", ".join(t.id for t in suspects.circuit.timings if can_be_watched(t)) or "none"
+        raise StateError(f"“{timing_id}” is nothing to be watched in time; it has {known}")
+    name = ""
+    if fault:
+        found, severity = parse_fault(suspects.network, fault)
+        name = f"{found.key}={max(round(severity * 20) / 20, 0.05):.2f}"
+    try:
+        arrays = context.rankings.kept(revision.sha256, curve_name(timing_id, name))
+    except NotPlayedError:
+        want_curve(context.queue, revision.sha256, timing_id, name)
+        return CurveView(pending=True, curve=None, trouble=None)
+    drawn = CurveFound.model_validate_json(document_of(arrays))
+    return CurveView(pending=False, curve=drawn.curve, trouble=drawn.trouble)
 
 
 @router.get("/{revision_id}/refill", responses=READS)

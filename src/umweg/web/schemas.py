@@ -12,6 +12,7 @@ from umweg.core.diagnose.report import BandView, DiagnosisView, StepView
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
+from umweg.core.trace.curves import Watched
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.db.entries import Decision, EntryData, InOrder
 
@@ -483,6 +484,14 @@ class NetValue(Model):
 
     value: float
     unit: str
+
+
+class CurveView(Model):
+    """What is watched in a timing on one machine, as far as it was played."""
+
+    pending: bool
+    curve: Watched | None
+    trouble: str | None = Field(description="why there is none")
 
 
 class ReadableView(Model):

@@ -11,6 +11,7 @@ from umweg.core.diagnose.question import Question
 from umweg.core.diagnose.report import DiagnosisView, StepView
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.kinds.readings import Reading
+from umweg.core.trace.curves import Watched
 from umweg.core.version import model_version
 from umweg.core.view import View
 from umweg.db import kept
@@ -91,6 +92,24 @@ def tree_name(key: str, depth: int) -> str:
 def want_tree(queue: Queue, key: str, depth: int) -> None:
     """Have the way on from a question worked out, so many steps deep."""
     queue.put("grow_tree", PLAYS, tree_name(key, depth), key=key, depth=depth)
+
+
+class CurveFound(View):
+    """What is watched in a timing on one machine, or why it cannot be drawn."""
+
+    curve: Watched | None
+    trouble: str | None
+
+
+def curve_name(timing: str, fault: str) -> str:
+    """Name under which a curve is kept; no fault is the machine as documented."""
+    return f"curve/{timing}/{fault}"
+
+
+def want_curve(queue: Queue, sha256: str, timing: str, fault: str) -> None:
+    """Have what is watched in a timing drawn, healthy or with a fault (``part:mode=severity``)."""
+    name = f"{sha256}/{model_version()}/{curve_name(timing, fault)}"
+    queue.put("draw_curve", ANSWERS, name, sha256=sha256, timing=timing, fault=fault)
 
 
 class OwnFound(View):

@@ -25,21 +25,25 @@ from umweg.core.diagnose.report import DiagnosisView, step_view
 from umweg.core.diagnose.tree import tree_of
 from umweg.core.draft.frame import drafted_of
 from umweg.core.errors import FormatError, SolveError, UmwegError
+from umweg.core.faults.population import parse_fault
 from umweg.core.network.check import check_circuit
 from umweg.core.observe.exhibits import Played, Sight, Suspects, shown_name, unpacked_shown
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import OBSERVATIONS
 from umweg.core.observe.predict import Predictor, TimedPrediction
 from umweg.core.observe.quantities import Quantity, quantity_of, timed_quantities
+from umweg.core.trace.curves import watched
 from umweg.core.trace.map import map_of
 from umweg.core.trace.trace import trace
 from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.work.asking import (
     DRAFT,
+    CurveFound,
     DraftFound,
     OwnFound,
     TreeFound,
+    curve_name,
     listing_sha256,
     own_name,
     summary_of,
@@ -277,6 +281,32 @@ def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
     with bench.session() as session:
         kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
         kept.tell(session, "own", job_id)
+
+
+@piece("draw_curve")
+def draw_curve(context: JobContext, sha256: str, timing: str, fault: str) -> None:
+    """Play a timing on one machine, and keep what is watched in it."""
+    bench = _bench(context)
+    predictor = bench.doctors.predictor(sha256, lambda: bench.circuit(sha256))
+    circuit, solver = predictor.circuit, predictor.solver
+    try:
+        own: dict[int, float] = {}
+        if fault:
+            found, severity = parse_fault(solver.network, fault)
+            own[found.slot] = float(found.mode.value(found.healthy, severity))
+        with bench.alone(sha256):
+            curve = watched(circuit, solver, circuit.timing(timing), own)
+        kept_curve = CurveFound(curve=curve, trouble=None)
+    except UmwegError as error:
+        kept_curve = CurveFound(curve=None, trouble=str(error))
+    except Exception:
+        log.exception("draw_curve", timing=timing, fault=fault)
+        if _attempts_left(context):
+            raise
+        kept_curve = CurveFound(curve=None, trouble=BROKEN)
+    with bench.session() as session:
+        content = {curve_name(timing, fault): document_to_bytes(kept_curve)}
+        kept.keep(session, sha256, model_version(), content, asked_for=True)
 
 
 @piece("draft_listing")

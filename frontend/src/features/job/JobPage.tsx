@@ -333,6 +333,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
               <StepPanel
                 diagnosis={{ ...newest, plan: plan.shown }}
                 workshop={workshop}
+                revision={job.circuit_revision}
                 chosen={chosen}
                 conditions={conditionsOf(schematic, chosen.state)}
                 pointLabel={pointIndex >= 0 ? `M${pointIndex + 1}` : ""}

@@ -4,6 +4,7 @@ import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
+import { OverTime, overTime } from "./OverTime";
 
 interface StepPanelProps {
   diagnosis: Diagnosis;
@@ -18,6 +19,7 @@ interface StepPanelProps {
   onRead: (reading: boolean) => void;
   onKeep: (data: EntryData) => void;
   onDoubt: (reading: Reading) => Promise<string[]>;
+  revision: number;
   /** The step is a reading of somebody's own choice, not one that is proposed. */
   own?: boolean;
   onBack?: () => void;
@@ -196,6 +198,13 @@ export function StepPanel(props: StepPanelProps) {
             value={null}
           />
         </div>
+      )}
+      {overTime(step.quantity) && (
+        <OverTime
+          revision={props.revision}
+          timing={step.point}
+          leader={diagnosis.suspects.find((s) => s.faults.length === 1)}
+        />
       )}
       {offered.length > 0 && (
         <div>

@@ -10,7 +10,7 @@ from pydantic import Field
 from umweg.core.circuit.document import Circuit, Document, TimedPhase, Timing
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.errors import SolveError
-from umweg.core.observe.quantities import UNIT_OF_KIND, from_scale, quantity_of
+from umweg.core.observe.quantities import UNIT_OF_KIND, from_scale, moved_net, quantity_of
 from umweg.core.observe.timed import TimedReader
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Event
@@ -123,6 +123,68 @@ def _words(event: Event, rods: Sequence[str], reader: TimedReader) -> str:
     parameter = reader.network.parameters[slot]
     label = reader.circuit.component(parameter.component_id).label
     return f"{label}: {parameter.name} {'begins' if event.on else 'ends'}"
+
+
+class Begins(View):
+    """When a state begins."""
+
+    at_s: float
+    label: str
+
+
+class Watched(View):
+    """What is watched while something is read in time, on one machine."""
+
+    what: str
+    """Point or function that is watched."""
+    unit: str
+    time_s: list[float]
+    values: list[float]
+    phases: list[Begins]
+    level: float | None
+    """The value that is waited for."""
+
+
+def can_be_watched(timing: Timing) -> bool:
+    """Is there one line to watch: a cycle of work is no curve, and some pauses have no gauge."""
+    return timing.of != "settled_c" and (timing.point or timing.function) is not None
+
+
+def watched(
+    circuit: Circuit, solver: SteadySolver, timing: Timing, own: Mapping[int, float]
+) -> Watched:
+    """The curve that a timing is read from.
+
+    Parameters
+    ----------
+    own : parameter slot to this machine's own value
+
+    Raises
+    ------
+    ValueError : nothing is watched in it.
+    SolveError : as :func:`play_program`.
+    """
+    if not can_be_watched(timing):
+        raise ValueError(f"nothing is watched in “{timing.label}”")
+    played = play_program(circuit, solver, program_of(timing), own)
+    curves = {c.name: c for c in played.curves}
+    if timing.point is not None:
+        point = circuit.test_point(timing.point)
+        curve, what = curves[point.net], point.label
+    else:
+        assert timing.function is not None
+        net = moved_net(circuit, timing.function)
+        # A rod is watched by its place, a shaft by its speed.
+        curve = curves.get(f"{net} place") or curves[net]
+        what = circuit.function(timing.function).label
+    return Watched(
+        what=what,
+        unit=curve.unit,
+        time_s=played.time_s,
+        values=curve.values,
+        phases=[Begins(at_s=at, label=label) for at, label in played.phases],
+        level=timing.level_bar,
+    )
 
 
 def program_of(timing: Timing) -> Program:
