@@ -108,7 +108,7 @@ export function OilPlan({ revision, schematic }: { revision: number; schematic: 
         Oil: drain, flush, fill, bleed
       </summary>
       <div className="grid gap-2 rounded-md border border-line bg-card p-3">
-        <div className="grid grid-cols-2 gap-2">
+        <div className="grid grid-cols-2 items-end gap-2">
           <label className="grid gap-1">
             In the tank at its level [L]
             <input

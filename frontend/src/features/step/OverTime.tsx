@@ -53,7 +53,7 @@ export function Drawn({
   return (
     <figure>
       <figcaption className="mb-1 font-bold text-sm">
-        {healthy.what} over time
+        {healthy.what} [{healthy.unit}] over time
         <span className="block font-normal">
           <span className="text-good">━ in order</span>
           {suspected && (
