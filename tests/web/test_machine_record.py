@@ -108,6 +108,10 @@ def test_the_next_job_is_weighed_with_it(client: TestClient, work_off: WorkOff) 
     answer = client.get(f"/api/jobs/{job}/diagnosis").json()
     assert answer["pending"] == []
     assert answer["diagnosis"]["earlier_readings"] == 1
+    # The same job as a file is weighed the same.
+    written = client.get(f"/api/jobs/{job}/export").json()
+    (earlier,) = written["machine"]["baseline"]
+    assert earlier["reading"]["value"] == 184.0
     # Nothing of it is a reading of this job, or a reason of it.
     reasons = answer["diagnosis"]["suspects"][0]["reasons"]
     assert len(reasons) == 1

@@ -14,6 +14,7 @@ from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantities import UNIT_OF_KIND
 from umweg.db.bundle import Bundle, bundle_of, keep_bundle
 from umweg.db.entries import Record, record_of
+from umweg.db.machine_record import baseline_of
 from umweg.db.models import JobRow
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
@@ -94,7 +95,9 @@ def job_document(context: Context, row: JobRow, record: Record) -> Job:
             name=machine.name,
             owner=machine.owner,
             serial=machine.serial,
-            **record.history(machine.hours, machine.recent_work).model_dump(),
+            **record.history(
+                machine.hours, machine.recent_work, baseline_of(store, row, record)
+            ).model_dump(),
         ),
         complaint=row.complaint,
         labour_per_min=store.workshop.labour_per_min,

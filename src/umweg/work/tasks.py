@@ -7,7 +7,7 @@ from collections.abc import Callable, Coroutine, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any
+from typing import Any, TypeVar
 
 import structlog
 from procrastinate import Blueprint, JobContext, RetryStrategy
@@ -36,6 +36,7 @@ from umweg.core.trace.curves import watched
 from umweg.core.trace.map import map_of
 from umweg.core.trace.trace import trace
 from umweg.core.version import model_version
+from umweg.core.view import View
 from umweg.db import kept
 from umweg.work.asking import (
     DRAFT,
@@ -202,6 +203,29 @@ def _remember_timed(
         predictor.remember(names[name], TimedPrediction(shown.mean, shown.slope, shown.known))
 
 
+Found = TypeVar("Found", bound=View)
+
+
+def _or_trouble(
+    context: JobContext, make: Callable[[], Found], failed: Callable[[str], Found]
+) -> Found:
+    """What is worked out, or why not: kept as well, so that nobody waits for it for ever.
+
+    A fault of the program is tried again while attempts are left.
+    """
+    try:
+        return make()
+    except UmwegError as error:
+        return failed(str(error))
+    except JobAborted:
+        raise
+    except Exception:
+        log.exception(context.task.name if context.task else "work", work=context.job.id)
+        if _attempts_left(context):
+            raise
+        return failed(BROKEN)
+
+
 @piece("grow_tree")
 def grow_tree(context: JobContext, key: str, depth: int) -> None:
     """Work out the way on from a question, and keep it as a tree.
@@ -229,19 +253,12 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
         finally:
             alone.acquire()
 
-    try:
+    def grown() -> TreeFound:
         with alone:
             root = tree_of(doctor, question.observations, depth, progress)
-        found = TreeFound(place=root, trouble=None)
-    except UmwegError as error:
-        found = TreeFound(place=None, trouble=str(error))
-    except JobAborted:
-        raise
-    except Exception:
-        log.exception("grow_tree", key=key)
-        if _attempts_left(context):
-            raise
-        found = TreeFound(place=None, trouble=BROKEN)
+        return TreeFound(place=root, trouble=None)
+
+    found = _or_trouble(context, grown, lambda why: TreeFound(place=None, trouble=why))
     content = {tree_name(key, depth): document_to_bytes(found)}
     with bench.session() as session:
         kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
@@ -258,7 +275,8 @@ def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
             return
         question, job_id = Question.model_validate(row.question), row.job_id
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
-    try:
+
+    def judged() -> OwnFound:
         with bench.alone(question.circuit_sha256):
             ranking, predictor = doctor.rank(question.observations)
             planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
@@ -269,14 +287,9 @@ def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
                     # Somebody's own states are not kept: there is no end to them.
                     for each in {predictor, doctor.predictor}:
                         each.forget([asked.state])
-        found = OwnFound(step=step_view(doctor.circuit, step), trouble=None)
-    except UmwegError as error:
-        found = OwnFound(step=None, trouble=str(error))
-    except Exception:
-        log.exception("judge_own", key=key)
-        if _attempts_left(context):
-            raise
-        found = OwnFound(step=None, trouble=BROKEN)
+        return OwnFound(step=step_view(doctor.circuit, step), trouble=None)
+
+    found = _or_trouble(context, judged, lambda why: OwnFound(step=None, trouble=why))
     content = {own_name(key, asked): document_to_bytes(found)}
     with bench.session() as session:
         kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
@@ -289,23 +302,19 @@ def draw_curve(context: JobContext, sha256: str, timing: str, fault: str) -> Non
     bench = _bench(context)
     predictor = bench.doctors.predictor(sha256, lambda: bench.circuit(sha256))
     circuit, solver = predictor.circuit, predictor.solver
-    try:
+
+    def drawn() -> CurveFound:
         own: dict[int, float] = {}
         if fault:
-            found, severity = parse_fault(solver.network, fault)
-            own[found.slot] = float(found.mode.value(found.healthy, severity))
+            known, severity = parse_fault(solver.network, fault)
+            own[known.slot] = float(known.mode.value(known.healthy, severity))
         with bench.alone(sha256):
             curve = watched(circuit, solver, circuit.timing(timing), own)
-        kept_curve = CurveFound(curve=curve, trouble=None)
-    except UmwegError as error:
-        kept_curve = CurveFound(curve=None, trouble=str(error))
-    except Exception:
-        log.exception("draw_curve", timing=timing, fault=fault)
-        if _attempts_left(context):
-            raise
-        kept_curve = CurveFound(curve=None, trouble=BROKEN)
+        return CurveFound(curve=curve, trouble=None)
+
+    found = _or_trouble(context, drawn, lambda why: CurveFound(curve=None, trouble=why))
     with bench.session() as session:
-        content = {curve_name(timing, fault): document_to_bytes(kept_curve)}
+        content = {curve_name(timing, fault): document_to_bytes(found)}
         kept.keep(session, sha256, model_version(), content, asked_for=True)
 
 
@@ -313,18 +322,14 @@ def draw_curve(context: JobContext, sha256: str, timing: str, fault: str) -> Non
 def draft_listing(context: JobContext, text: str, beside: str | None) -> None:
     """Draft a circuit from a list and keep it: what its parts do is found by solving them."""
     bench, sha256 = _bench(context), listing_sha256(text, beside)
-    try:
+
+    def made() -> DraftFound:
         drafted = drafted_of(text, None if beside is None else bench.circuit(beside))
         check_circuit(drafted.circuit)
         document = drafted.circuit.model_dump_json(exclude_unset=True)
-        found = DraftFound(circuit=document, notes=drafted.notes, trouble=None)
-    except UmwegError as error:
-        found = DraftFound(circuit=None, notes=(), trouble=str(error))
-    except Exception:
-        log.exception("draft_listing", listing=sha256)
-        if _attempts_left(context):
-            raise
-        found = DraftFound(circuit=None, notes=(), trouble=BROKEN)
+        return DraftFound(circuit=document, notes=drafted.notes, trouble=None)
+
+    found = _or_trouble(context, made, lambda why: DraftFound(circuit=None, notes=(), trouble=why))
     with bench.session() as session:
         content = {DRAFT: document_to_bytes(found)}
         kept.keep(session, sha256, model_version(), content, asked_for=True)
