@@ -22,8 +22,6 @@ from umweg.core.observe.kinds.base import Observed
 
 RIVALS = 6
 """How many steps are held against the one that leads: those that save most."""
-MINOR = 0.25
-"""Of what a rival saves: a leader that saves more than that is no idle step."""
 CLEARLY = 1.0
 """Money by which a rival's order must be better."""
 CELLS = 10
@@ -148,9 +146,6 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
     if pays:
         for rival in rivals:
             if rival is leader or _risk(rival) > _risk(leader):
-                continue
-            # One that saves much by itself may lead to a third, cheaper one: it is not put off.
-            if leader.saving > MINOR * rival.saving:
                 continue
             if pairs.saved(rival, leader) > pairs.saved(leader, rival) + CLEARLY:
                 leader = rival
