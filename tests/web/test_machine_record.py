@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 from tests.web.conftest import WorkOff
 from tests.web.test_api import post
 from umweg.db.bundle import keep_bundle
-from umweg.db.machine_record import MOST_EARLIER, next_baseline
-from umweg.db.models import JobRow, Machine, Workshop
+from umweg.db.machine_record import MOST_EARLIER, left_by, next_baseline
+from umweg.db.models import CircuitRevision, EntryRow, JobRow, Machine, Workshop
 from umweg.db.store import NotFoundError, Store
-from umweg.library import earlier_jobs, load_circuit
+from umweg.library import earlier_jobs, load_circuit, load_jobs
 from umweg.service.demo import demo_bundle
 
 SERIAL = "R18-0417"
@@ -123,6 +123,51 @@ def test_a_job_that_failed_its_proof_leaves_none(client: TestClient) -> None:
     mended(client, read(183.0))
     mended(client, read(150.0))
     assert ["183 bar" in e["words"] for e in record(client)["baseline"]] == [True]
+
+
+@pytest.mark.parametrize(
+    "after",
+    [
+        {
+            "kind": "behaviour",
+            "id": "b",
+            "function": "blade",
+            "move": "extend",
+            "how": "slow",
+            "when": "warm",
+        },
+        {**DECISION, "component": "pump", "mode": "worn"},
+    ],
+    ids=["still slow", "another part"],
+)
+def test_a_repair_that_did_not_help_leaves_none(client: TestClient, after: dict[str, Any]) -> None:
+    mended(client, read(184.0), after)
+    assert record(client)["baseline"] == []
+
+
+@pytest.mark.parametrize(("peak_bar", "left"), [(None, 1), (0.0, 0)])
+def test_what_fails_in_time_after_a_repair_leaves_none(peak_bar: float | None, left: int) -> None:
+    """It is no part of a baseline itself, but speaks against there being one."""
+    circuit = load_circuit("hauler_fan")
+    spec = next(s for s in circuit.specifications if s.quantity == "peak_bar")
+    assert spec.low is not None
+    fine = spec.low if spec.high is None else 0.5 * (spec.low + spec.high)
+    peak = {**STALLED, "point": spec.point, "quantity": spec.quantity, "state": spec.state}
+    steady = {**STALLED, "point": circuit.test_points[0].id, "state": "parked", "value": 1.0}
+    documents = [
+        {"kind": "repair", "component": circuit.components[0].id, "mode": "", "text": "Done."},
+        steady,
+        {**peak, "value": fine if peak_bar is None else peak_bar},
+    ]
+    job = JobRow(
+        hours=100.0,
+        circuit_revision=CircuitRevision(document=circuit.model_dump(mode="json")),
+        entries=[
+            EntryRow(id=uuid.uuid4(), sequence=n, kind=d["kind"], document=d)
+            for n, d in enumerate(documents, 1)
+        ],
+    )
+    assert len(left_by([job], set(), load_jobs()[0].instruments)) == left
 
 
 def test_readings_before_a_repair_and_withdrawn_repairs_leave_none(client: TestClient) -> None:

@@ -12,10 +12,11 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.errors import UmwegError
 from umweg.core.observe.history import Earlier
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.quantities import UNIT_OF_KIND, place_label
 from umweg.core.shop.verdict import Verdict, verdict_of
-from umweg.db.entries import Record, record_of
+from umweg.db.entries import Decision, Record, record_of
 from umweg.db.models import EntryRow, JobRow, Machine
 from umweg.db.store import Store
 
@@ -70,52 +71,68 @@ def baseline_of(store: Store, row: JobRow, record: Record) -> tuple[Earlier, ...
         JobRow.created_at <= row.created_at,
         JobRow.id.in_(_LEFT_IN_ORDER),
     )
-    return _baseline(before, {r.component for r in record.repairs}, store.instruments)
+    return left_by(before, {r.component for r in record.repairs}, store.instruments)
 
 
 def next_baseline(store: Store, machine: Machine) -> tuple[Earlier, ...]:
     """What a job that is opened now would begin with."""
     jobs = _with_records(store, JobRow.machine_id == machine.id, JobRow.id.in_(_LEFT_IN_ORDER))
-    return _baseline(jobs, set(), store.instruments)
+    return left_by(jobs, set(), store.instruments)
 
 
-def _baseline(
+def left_by(
     jobs: Sequence[JobRow], renewed: set[str], instruments: Sequence[Instrument]
 ) -> tuple[Earlier, ...]:
     """Readings of jobs that left the machine in order, the newest of each place and state.
 
-    A job left it in order that repaired something, or that came to nothing wrong, and after whose
-    last repair nothing was read outside its specification.
+    A job left it in order that came to nothing wrong; or that repaired something, after which no
+    other part was found and no move was told to be as it should not. Either way nothing may have
+    been read outside its specification since.
     """
     since = set(renewed)
     found: dict[Hashable, Earlier] = {}
     for job in reversed(jobs):
         past = record_of(job.entries)
-        if not past.repairs and past.in_order is None:
-            continue
-        for reading in _in_order(job, past, instruments):
+        readings = _in_order(job, past, instruments) if _left_in_order(past) else []
+        for reading in readings:
             there = Earlier(reading=reading, hours=job.hours, renewed_since=tuple(sorted(since)))
             found.setdefault(reading.topic(), there)
         since |= {r.component for r in past.repairs}
     return tuple(list(found.values())[:MOST_EARLIER])
 
 
-def _in_order(job: JobRow, record: Record, instruments: Sequence[Instrument]) -> list[Reading]:
-    """Readings after a job's last repair, newest first; none where one failed."""
-    circuit = Circuit.model_validate(job.circuit_revision.document)
-    # What passes in time is not played for every circuit at once, a state of one's own never.
-    steady = [
-        o
-        for o in record.observations
-        if isinstance(o, Reading) and isinstance(o.state, str) and o.state in circuit.steady
+def _left_in_order(record: Record) -> bool:
+    if record.in_order is not None:
+        return True
+    since = [
+        data
+        for row, data in record.entries
+        if row.id in record.standing and row.sequence > record.epoch
     ]
+    contradicted = any(
+        isinstance(data, Decision) or (isinstance(data, Behaviour) and data.how != "as_usual")
+        for data in since
+    )
+    return bool(record.repairs) and not contradicted
+
+
+def _in_order(job: JobRow, record: Record, instruments: Sequence[Instrument]) -> list[Reading]:
+    """Readings after a job's last repair, newest first; none where one failed, in time as well."""
+    circuit = Circuit.model_validate(job.circuit_revision.document)
+    readings = [o for o in record.observations if isinstance(o, Reading)]
     try:
-        judged = [verdict_of(circuit, o, instruments)[2] for o in steady]
+        judged = [(o, *verdict_of(circuit, o, instruments)) for o in readings]
     except UmwegError:
         return []
-    if any(v is not None and v.word in ("low", "high") for v in judged):
+    if any(v is not None and v.word in ("low", "high") for *_, v in judged):
         return []
-    return list(reversed(steady))
+    # What is read in time is not played for every circuit at once, a state of one's own never: the
+    # next job would wait for it.
+    return [
+        o
+        for o, quantity, *_ in reversed(judged)
+        if not quantity.timed and isinstance(o.state, str) and o.state in circuit.steady
+    ]
 
 
 def trends_of(jobs: Sequence[JobRow], instruments: Sequence[Instrument]) -> list[Trend]:
