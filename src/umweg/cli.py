@@ -271,8 +271,6 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
 @app.command()
 def calibrate(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """What the machine's own readings, from when it was in order, say of its circuit's numbers."""
-    from dataclasses import asdict
-
     from umweg.core.diagnose.calibrate import calibrate as settle
 
     document = read_job(_read(job))
@@ -281,13 +279,13 @@ def calibrate(job: Path, as_json: Annotated[bool, typer.Option("--json")] = Fals
     doctor = Diagnostician.of(circuit, document.instruments, history=document.machine.history)
     found = settle(doctor.exhibits, document.machine.history, document.instruments)
     if as_json:
-        print(json.dumps([asdict(s) for s in found], indent=1))
+        print(json.dumps([s.model_dump() for s in found], indent=1))
         return
     if not document.machine.baseline:
         print("the job's machine has no baseline: nothing was read of it while it was in order")
     for s in found:
         print(
-            f"{s.component_label}, {s.description}: {s.documented:g} ± {s.spread_before:.2g} → "
+            f"{s.label}, {s.description}: {s.documented:g} ± {s.spread_before:.2g} → "
             f"{s.value:.4g} ± {s.spread:.2g} {s.unit}"
         )
 

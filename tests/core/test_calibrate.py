@@ -56,13 +56,13 @@ def test_a_relief_read_at_its_stop_is_where_the_gauge_says(exhibits: Played) -> 
     reading = at_stop(exhibits, 5.0)
     found = calibrate(exhibits, history(reading), KIT)
     first = found[0]
-    assert (first.component_id, first.unit) == ("main_relief", "bar")
+    assert (first.component, first.unit) == ("main_relief", "bar")
     weighed = reading.weigh(exhibits, KIT)
     unknowns = unknowns_of(exhibits.suspects.network)
     own = weighed.slope[: len(unknowns.keys), 0]
     day = weighed.slope[len(unknowns.keys) :, 0]
     total = own @ own + day @ day + weighed.noise_sd**2
-    i = unknowns.keys.index(f"{first.component_id}.{first.parameter}")
+    i = unknowns.keys.index(f"{first.component}.{first.parameter}")
     assert first.value - first.documented == pytest.approx(
         unknowns.sigma[i] * own[i] * 5.0 / total, rel=1e-6
     )
@@ -98,7 +98,7 @@ def test_the_true_numbers_lie_where_it_says(
             asked = blank(Quantity.named(spec.quantity, spec.point), spec.state)
             readings.append(asked.witnessed(copy.copy(machine), instrument))
         for settled in calibrate(exhibits, history(*readings), KIT):
-            key = f"{settled.component_id}.{settled.parameter}"
+            key = f"{settled.component}.{settled.parameter}"
             unknowns = unknowns_of(packer_solver.network)
             true = machine.own[int(unknowns.slot[unknowns.keys.index(key)])]
             errors.append((settled.value - true) / settled.spread)

@@ -102,7 +102,7 @@ def test_calibrate_says_what_a_baseline_settles(tmp_path: Path) -> None:
     path.write_text(json.dumps(job))
     (first, *_) = json.loads(run("calibrate", str(path), "--json"))
     assert first["spread"] < first["spread_before"]
-    assert first["component_label"] in run("calibrate", str(path))
+    assert first["label"] in run("calibrate", str(path))
 
 
 def test_plan_follows_the_next_steps() -> None:

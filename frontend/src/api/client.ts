@@ -35,7 +35,7 @@ export type RefillAsked = { tank_l: number; drained_l?: number; posture: string[
 export type Watched = Schemas["Watched"];
 export type Readable = Schemas["ReadableView"];
 export type MachineState = Schemas["MachineState"];
-export type Trend = Schemas["TrendView"];
+export type Trend = Schemas["Trend"];
 
 const client = createClient<paths>({
   baseUrl: window.location.origin,

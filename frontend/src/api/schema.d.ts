@@ -1819,9 +1819,9 @@ export interface components {
              * Settled
              * @description what they say of the circuit's numbers; nothing while it is not worked out yet
              */
-            settled: components["schemas"]["SettledView"][] | null;
+            settled: components["schemas"]["Settled"][] | null;
             /** Trends */
-            trends: components["schemas"]["TrendView"][];
+            trends: components["schemas"]["Trend"][];
         };
         /**
          * MachineState
@@ -2203,10 +2203,10 @@ export interface components {
             in_order: string | null;
         };
         /**
-         * PastReadingView
-         * @description One reading of a trend, in the trend's unit.
+         * PastReading
+         * @description One reading of a trend, in the base unit of its quantity.
          */
-        PastReadingView: {
+        PastReading: {
             /** After Repair */
             after_repair: boolean;
             /**
@@ -2717,12 +2717,12 @@ export interface components {
             within_limit: boolean;
         };
         /**
-         * SettledView
-         * @description A number of the circuit as documented, and as this machine's own readings have it.
+         * Settled
+         * @description One number of the circuit: as documented, and as this machine's readings have it.
          *
-         *     Spreads are one standard deviation.
+         *     ``value`` and the spreads (one standard deviation) are in the parameter's ``unit``.
          */
-        SettledView: {
+        Settled: {
             /** Component */
             component: string;
             /** Description */
@@ -3063,10 +3063,10 @@ export interface components {
             trouble: string | null;
         };
         /**
-         * TrendView
+         * Trend
          * @description What was read at one place in one state, in the order of time, and its specification.
          */
-        TrendView: {
+        Trend: {
             /** High */
             high: number | null;
             /** Low */
@@ -3078,7 +3078,7 @@ export interface components {
             /** Quantity */
             quantity: string;
             /** Readings */
-            readings: components["schemas"]["PastReadingView"][];
+            readings: components["schemas"]["PastReading"][];
             /** Source */
             source: string;
             /** State */

@@ -1,7 +1,6 @@
 """A machine over all its jobs: what was read at the same place again, and its own baseline."""
 
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass, field
 from datetime import datetime
 from uuid import UUID
 
@@ -15,7 +14,8 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.quantities import UNIT_OF_KIND, place_label
-from umweg.core.shop.verdict import Verdict, verdict_of
+from umweg.core.shop.verdict import Word, verdict_of
+from umweg.core.view import View
 from umweg.db.entries import Decision, Record, record_of
 from umweg.db.models import EntryRow, JobRow, Machine
 from umweg.db.store import Store
@@ -27,23 +27,20 @@ MOST_EARLIER = 12
 """Readings that make a baseline, the newest: more bind hardly anything further."""
 
 
-@dataclass(frozen=True)
-class PastReading:
-    """One reading of a trend."""
+class PastReading(View):
+    """One reading of a trend, in the base unit of its quantity."""
 
-    job_id: UUID
-    entry_id: UUID
+    job: UUID
+    entry: UUID
     read_at: datetime
     hours: float
     value: float
-    """In the base unit of its quantity."""
-    verdict: Verdict | None
+    verdict: Word | None
     after_repair: bool
 
 
-@dataclass(frozen=True)
-class Trend:
-    """What was read at one place in one state, in the order of time."""
+class Trend(View):
+    """What was read at one place in one state, in the order of time, and its specification."""
 
     quantity: str
     unit: str
@@ -54,7 +51,7 @@ class Trend:
     low: float | None
     high: float | None
     source: str
-    readings: list[PastReading] = field(default_factory=list)
+    readings: list[PastReading]
 
 
 def jobs_of(store: Store, machine: Machine) -> Sequence[JobRow]:
@@ -155,26 +152,27 @@ def trends_of(jobs: Sequence[JobRow], instruments: Sequence[Instrument]) -> list
             trend = trends.setdefault(
                 key,
                 Trend(
-                    quantity.kind,
-                    UNIT_OF_KIND[quantity.kind],
-                    quantity.place,
-                    place_label(circuit, quantity),
-                    data.state,
-                    circuit.states[data.state].label,
-                    None if spec is None else spec.low,
-                    None if spec is None else spec.high,
-                    "" if spec is None else spec.source,
+                    quantity=quantity.kind,
+                    unit=UNIT_OF_KIND[quantity.kind],
+                    place=quantity.place,
+                    place_label=place_label(circuit, quantity),
+                    state=data.state,
+                    state_label=circuit.states[data.state].label,
+                    low=None if spec is None else spec.low,
+                    high=None if spec is None else spec.high,
+                    source="" if spec is None else spec.source,
+                    readings=[],
                 ),
             )
             trend.readings.append(
                 PastReading(
-                    job.id,
-                    row.id,
-                    row.created_at,
-                    job.hours,
-                    value,
-                    verdict,
-                    bool(record.repairs) and row.sequence > record.epoch,
+                    job=job.id,
+                    entry=row.id,
+                    read_at=row.created_at,
+                    hours=job.hours,
+                    value=value,
+                    verdict=None if verdict is None else verdict.word,
+                    after_repair=bool(record.repairs) and row.sequence > record.epoch,
                 )
             )
     found = [t for t in trends.values() if len(t.readings) > 1]

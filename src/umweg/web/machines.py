@@ -5,12 +5,12 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 
 from umweg.core.circuit.document import Circuit
-from umweg.core.diagnose.calibrate import calibrate
+from umweg.core.diagnose.calibrate import Settled, calibrate
 from umweg.core.errors import UmwegError
 from umweg.core.observe.exhibits import NotPlayedError
 from umweg.core.observe.history import Earlier, History
 from umweg.db.entries import record_of
-from umweg.db.machine_record import Trend, jobs_of, next_baseline, trends_of
+from umweg.db.machine_record import jobs_of, next_baseline, trends_of
 from umweg.db.models import CircuitRevision, JobRow
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
@@ -22,9 +22,6 @@ from umweg.web.schemas import (
     MachineRecordView,
     MachineView,
     PastJob,
-    PastReadingView,
-    SettledView,
-    TrendView,
 )
 from umweg.web.workshop import machine_view
 from umweg.work.asking import want_played
@@ -47,7 +44,7 @@ def machine(machine_id: MachineId, context: ContextOf) -> MachineRecordView:
         machine=machine_view(row),
         circuit_name=circuit.name,
         jobs=[_past_job(context, job) for job in reversed(jobs)],
-        trends=[_trend(t) for t in trends_of(jobs, store.instruments)],
+        trends=trends_of(jobs, store.instruments),
         baseline=[v for e in baseline if (v := _earlier(circuit, e))],
         settled=_settled(context, revision, History(hours=row.hours, baseline=baseline)),
     )
@@ -89,55 +86,13 @@ def _past_job(context: Context, job: JobRow) -> PastJob:
     )
 
 
-def _trend(trend: Trend) -> TrendView:
-    return TrendView(
-        quantity=trend.quantity,
-        unit=trend.unit,
-        place=trend.place,
-        place_label=trend.place_label,
-        state=trend.state,
-        state_label=trend.state_label,
-        low=trend.low,
-        high=trend.high,
-        source=trend.source,
-        readings=[
-            PastReadingView(
-                job=r.job_id,
-                entry=r.entry_id,
-                read_at=r.read_at,
-                hours=r.hours,
-                value=r.value,
-                verdict=None if r.verdict is None else r.verdict.word,
-                after_repair=r.after_repair,
-            )
-            for r in trend.readings
-        ],
-    )
-
-
-def _settled(
-    context: Context, revision: CircuitRevision, history: History
-) -> list[SettledView] | None:
+def _settled(context: Context, revision: CircuitRevision, history: History) -> list[Settled] | None:
     exhibits = context.rankings.exhibits(context.suspects(revision), revision.sha256)
     try:
-        found = calibrate(exhibits, history, context.store.instruments)
+        return calibrate(exhibits, history, context.store.instruments)
     except NotPlayedError:
         want_played(context.queue, revision.sha256)
         return None
-    return [
-        SettledView(
-            component=s.component_id,
-            label=s.component_label,
-            parameter=s.parameter,
-            description=s.description,
-            unit=s.unit,
-            documented=s.documented,
-            spread_before=s.spread_before,
-            value=s.value,
-            spread=s.spread,
-        )
-        for s in found
-    ]
 
 
 def _earlier(circuit: Circuit, earlier: Earlier) -> EarlierView | None:

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Domain, LineKind, Side
+from umweg.core.diagnose.calibrate import Settled
 from umweg.core.diagnose.report import BandView, DiagnosisView, StepView
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
@@ -15,6 +16,7 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.trace.curves import Watched
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.db.entries import Decision, EntryData, InOrder
+from umweg.db.machine_record import Trend
 
 LARGEST_ID = 2**31 - 1
 """Numbers in the database have 32 bits."""
@@ -77,33 +79,6 @@ class PastJob(Model):
     done: list[DoneView]
 
 
-class PastReadingView(Model):
-    """One reading of a trend, in the trend's unit."""
-
-    job: UUID
-    entry: UUID
-    read_at: datetime
-    hours: float
-    value: float
-    verdict: Literal["pass", "low", "high", "marginal"] | None
-    after_repair: bool
-
-
-class TrendView(Model):
-    """What was read at one place in one state, in the order of time, and its specification."""
-
-    quantity: str
-    unit: str
-    place: str
-    place_label: str
-    state: str
-    state_label: str
-    low: float | None
-    high: float | None
-    source: str
-    readings: list[PastReadingView]
-
-
 class EarlierView(Model):
     """A reading of the machine's own baseline."""
 
@@ -112,34 +87,17 @@ class EarlierView(Model):
     renewed_since: list[str]
 
 
-class SettledView(Model):
-    """A number of the circuit as documented, and as this machine's own readings have it.
-
-    Spreads are one standard deviation.
-    """
-
-    component: str
-    label: str
-    parameter: str
-    description: str
-    unit: str
-    documented: float
-    spread_before: float
-    value: float
-    spread: float
-
-
 class MachineRecordView(Model):
     """A machine over all its jobs."""
 
     machine: MachineView
     circuit_name: str
     jobs: list[PastJob]
-    trends: list[TrendView]
+    trends: list[Trend]
     baseline: list[EarlierView] = Field(
         description="its own readings from when it was in order, with which the next job begins"
     )
-    settled: list[SettledView] | None = Field(
+    settled: list[Settled] | None = Field(
         description="what they say of the circuit's numbers; nothing while it is not worked out yet"
     )
 

@@ -1,7 +1,6 @@
 """What a machine's own readings, from when it was in order, say of the numbers in its circuit."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,20 +13,20 @@ from umweg.core.observe.exhibits import Exhibits
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.weights import Measured
+from umweg.core.view import View
 
 SETTLED_BELOW = 0.9
 """Share of its spread, at most, that a number keeps that was settled; above, nothing was learned."""
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(View):
     """One number of the circuit: as documented, and as this machine's readings have it.
 
     ``value`` and the spreads (one standard deviation) are in the parameter's ``unit``.
     """
 
-    component_id: str
-    component_label: str
+    component: str
+    label: str
     parameter: str
     description: str
     unit: str
@@ -79,15 +78,15 @@ def calibrate(
         sigma = float(unknowns.sigma[i])
         found.append(
             Settled(
-                component_id,
-                part.label,
-                name,
-                kind.Parameters.model_fields[name].description or name,
-                kind.unit(name),
-                documented,
-                sigma,
-                documented + float(mean[i]) * sigma * loose,
-                float(left[i]) * sigma * loose,
+                component=component_id,
+                label=part.label,
+                parameter=name,
+                description=kind.Parameters.model_fields[name].description or name,
+                unit=kind.unit(name),
+                documented=documented,
+                spread_before=sigma,
+                value=documented + float(mean[i]) * sigma * loose,
+                spread=float(left[i]) * sigma * loose,
             )
         )
     return found
