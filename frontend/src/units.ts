@@ -23,6 +23,11 @@ export function unitsFor(units: Unit[], quantity: string): Unit[] {
   return units.filter((u) => u.kind === KIND_OF_QUANTITY[quantity]);
 }
 
+/** A number as it is typed, with comma or point; NaN where it is none. */
+export function typedNumber(text: string): number {
+  return text.trim() === "" ? Number.NaN : Number(text.replace(",", "."));
+}
+
 export function unitsOfKind(units: Unit[], kind: string): Unit[] {
   return units.filter((u) => u.kind === kind);
 }

@@ -85,6 +85,9 @@ export function Select({
   );
 }
 
+/** Looks of a field that is typed in. */
+export const FIELD = "min-h-11 w-full rounded-md border border-ink/40 bg-card px-3";
+
 export function Failure({ error }: { error: Error }) {
   return (
     <div role="alert">

@@ -1,14 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
-import { api, type MachineRecord, newKey } from "../../api/client";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import { api, type MachineRecord } from "../../api/client";
 import { useMachineRecord } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
-import { Button, Failure, Notice } from "../../ui/primitives";
-import { show } from "../../units";
+import { Button, Failure, FIELD, Notice } from "../../ui/primitives";
+import { show, typedNumber } from "../../units";
+import { useOpenJob } from "../jobs/openJob";
 import { TrendChart } from "./Trend";
-
-const FIELD = "min-h-11 rounded-md border border-ink/40 bg-card px-3";
 
 /** Hours and recent work as they are now; what was opened before keeps its own hours. */
 function Card({ record }: { record: MachineRecord }) {
@@ -18,8 +17,8 @@ function Card({ record }: { record: MachineRecord }) {
   const [error, setError] = useState<Error | null>(null);
   const [saving, setSaving] = useState(false);
   const queries = useQueryClient();
-  const number = Number(hours.replace(",", "."));
-  const fine = hours.trim() !== "" && number >= 0 && number <= 1e6;
+  const number = typedNumber(hours);
+  const fine = number >= 0 && number <= 1e6;
   const changed = fine && (number !== machine.hours || work !== machine.recent_work);
   const save = async () => {
     setSaving(true);
@@ -65,22 +64,7 @@ function Card({ record }: { record: MachineRecord }) {
 
 function OpenJob({ machineId }: { machineId: number }) {
   const [complaint, setComplaint] = useState("");
-  const [error, setError] = useState<Error | null>(null);
-  const [opening, setOpening] = useState(false);
-  const sent = useRef<{ words: string; key: string } | null>(null);
-  const navigate = useNavigate();
-  const open = async () => {
-    const words = complaint.trim();
-    if (sent.current?.words !== words) sent.current = { words, key: newKey() };
-    setOpening(true);
-    try {
-      const job = await api.openJob(machineId, words, sent.current.key);
-      navigate(`/jobs/${job.id}/complaint`);
-    } catch (failure) {
-      setError(failure as Error);
-      setOpening(false);
-    }
-  };
+  const { open, opening, error } = useOpenJob();
   return (
     <section className="grid gap-2 rounded-lg border border-line bg-card p-3">
       <h2 className="font-bold">Open a job on it</h2>
@@ -91,7 +75,11 @@ function OpenJob({ machineId }: { machineId: number }) {
         value={complaint}
         onChange={(e) => setComplaint(e.target.value)}
       />
-      <Button look="main" disabled={!complaint.trim() || opening} onClick={open}>
+      <Button
+        look="main"
+        disabled={!complaint.trim() || opening}
+        onClick={() => void open(machineId, complaint)}
+      >
         Open
       </Button>
       {error && <Failure error={error} />}

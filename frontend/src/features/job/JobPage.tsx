@@ -240,6 +240,13 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
             </Notice>
           </div>
         )}
+        {own && chosen === own && typeof wanted?.reading.state === "object" && (
+          <div className="p-2">
+            <Notice tone="plain">
+              The map shows the state as it is named; what is read is {own.state_label}.
+            </Notice>
+          </div>
+        )}
         {solved.error && (
           <div className="p-2">
             <Failure error={solved.error} />

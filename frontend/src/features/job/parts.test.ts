@@ -73,6 +73,16 @@ describe("the parts of a job", () => {
     });
   });
 
+  it("go on where nothing wrong was found, until a part is", () => {
+    const inOrder = entry({ kind: "in_order", text: "Nothing wrong." });
+    const entries = [told(), reading("pass"), inOrder];
+    expect(stands({ entries })).toMatchObject({ test: "done", repair: "later", report: "open" });
+    expect(stands({ entries: [...entries, decided()] })).toMatchObject({
+      repair: "open",
+      report: "later",
+    });
+  });
+
   it("are not proved by a repair that was withdrawn", () => {
     const undone = { ...repaired(), standing: false };
     expect(stands({ entries: [told(), reading("low"), undone, reading("pass")] }).prove).toBe(

@@ -25,6 +25,14 @@ export interface JobPart {
 const has = (seen: Seen, ...kinds: ShownEntry["data"]["kind"][]) =>
   seen.entries.some((e) => e.standing && kinds.includes(e.data.kind));
 
+/** What the job came to, as it stands last: a part, or nothing wrong. */
+function concluded({ entries }: Seen): "decision" | "in_order" | null {
+  const kinds = entries.flatMap(({ standing, data }) =>
+    standing && (data.kind === "decision" || data.kind === "in_order") ? [data.kind] : [],
+  );
+  return kinds.at(-1) ?? null;
+}
+
 function proved({ entries }: Seen): Stand {
   const { repaired, proofs } = proofsOf(entries);
   if (!repaired) return "later";
@@ -58,7 +66,7 @@ export const PARTS: JobPart[] = [
     label: "Test",
     place: { tab: "next" },
     stand: (seen) => {
-      if (has(seen, "decision", "in_order") || seen.enough) return "done";
+      if (concluded(seen) || seen.enough) return "done";
       return has(seen, "behaviour", "reading") ? "open" : "later";
     },
   },
@@ -68,8 +76,8 @@ export const PARTS: JobPart[] = [
     place: { tab: "suspects" },
     stand: (seen) => {
       if (has(seen, "repair")) return "done";
-      if (has(seen, "in_order")) return "later";
-      return has(seen, "decision") || seen.enough ? "open" : "later";
+      if (concluded(seen) === "in_order") return "later";
+      return concluded(seen) || seen.enough ? "open" : "later";
     },
   },
   { id: "prove", label: "Prove", place: { tab: "record" }, stand: proved },
@@ -77,7 +85,7 @@ export const PARTS: JobPart[] = [
     id: "report",
     label: "Report",
     place: { page: "report" },
-    stand: (seen) => (proved(seen) === "done" || has(seen, "in_order") ? "open" : "later"),
+    stand: (seen) => (proved(seen) === "done" || concluded(seen) === "in_order" ? "open" : "later"),
   },
 ];
 

@@ -1,12 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
-import { api, type JobCard, newKey, type Workshop } from "../../api/client";
+import { Link } from "react-router";
+import { api, type JobCard, type Workshop } from "../../api/client";
 import { useEvents } from "../../api/events";
 import { useJobs, useWorkshop } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Select, Tag } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
+import { useOpenJob } from "./openJob";
 
 const LINK = "flex min-h-11 items-center font-semibold text-way underline underline-offset-4";
 
@@ -67,23 +68,7 @@ function Card({ job }: { job: JobCard }) {
 function NewJob({ workshop }: { workshop: Workshop }) {
   const [machine, setMachine] = useState(String(workshop.machines[0]?.id ?? ""));
   const [complaint, setComplaint] = useState("");
-  const [error, setError] = useState<Error | null>(null);
-  const [opening, setOpening] = useState(false);
-  // The same form, sent twice, opens one job.
-  const sent = useRef<{ form: string; key: string } | null>(null);
-  const navigate = useNavigate();
-  const open = async () => {
-    const form = JSON.stringify([machine, complaint.trim()]);
-    if (sent.current?.form !== form) sent.current = { form, key: newKey() };
-    setOpening(true);
-    try {
-      const job = await api.openJob(Number(machine), complaint.trim(), sent.current.key);
-      navigate(`/jobs/${job.id}/complaint`);
-    } catch (failure) {
-      setError(failure as Error);
-      setOpening(false);
-    }
-  };
+  const { open, opening, error } = useOpenJob();
   return (
     <section className="mt-6 rounded-lg border border-line bg-card p-4">
       <div className="mb-3 flex items-center justify-between gap-3">
@@ -116,7 +101,11 @@ function NewJob({ workshop }: { workshop: Workshop }) {
           value={complaint}
           onChange={(e) => setComplaint(e.target.value)}
         />
-        <Button look="main" disabled={!complaint.trim() || !machine || opening} onClick={open}>
+        <Button
+          look="main"
+          disabled={!complaint.trim() || !machine || opening}
+          onClick={() => void open(Number(machine), complaint)}
+        >
           Open
         </Button>
       </div>

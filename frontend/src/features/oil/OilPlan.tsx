@@ -1,10 +1,8 @@
 import { useState } from "react";
 import type { Refill, Schematic } from "../../api/client";
 import { useRefill } from "../../api/queries";
-import { Failure, Notice, Select } from "../../ui/primitives";
-import { show } from "../../units";
-
-const FIELD = "min-h-11 w-full rounded-md border border-ink/40 bg-card px-3";
+import { Failure, FIELD, Notice, Select } from "../../ui/primitives";
+import { show, typedNumber } from "../../units";
 
 const POSTURES = [
   { value: "0", label: "in" },
@@ -14,7 +12,7 @@ const POSTURES = [
 
 /** A volume as it is typed, or nothing. */
 export function litres(text: string): number | null {
-  const value = text.trim() === "" ? Number.NaN : Number(text.replace(",", "."));
+  const value = typedNumber(text);
   return Number.isFinite(value) && value >= 0 ? value : null;
 }
 

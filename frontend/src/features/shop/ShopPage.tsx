@@ -3,11 +3,9 @@ import { useState } from "react";
 import { api, type Instrument, type Workshop } from "../../api/client";
 import { useWorkshop } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
-import { Button, Failure, Select, Tag } from "../../ui/primitives";
-import { unitsOfKind } from "../../units";
+import { Button, Failure, FIELD, Select, Tag } from "../../ui/primitives";
+import { typedNumber, unitsOfKind } from "../../units";
 import { newId, outOfDate } from "./kit";
-
-const FIELD = "min-h-11 w-full rounded-md border border-ink/40 bg-card px-3";
 
 const MEASURES: Record<Instrument["measures"], string> = {
   pressure: "Pressure",
@@ -18,8 +16,6 @@ const MEASURES: Record<Instrument["measures"], string> = {
   time: "Time",
   length: "Length",
 };
-
-const number = (text: string) => (text.trim() === "" ? Number.NaN : Number(text.replace(",", ".")));
 
 function Text(props: {
   label: string;
@@ -47,7 +43,7 @@ function Rate({ shop }: { shop: Workshop }) {
   const [currency, setCurrency] = useState(shop.currency);
   const [error, setError] = useState<Error | null>(null);
   const queries = useQueryClient();
-  const perHour = number(rate);
+  const perHour = typedNumber(rate);
   const fine = perHour >= 0 && perHour <= 60_000;
   const money = /^[A-Z]{3}$/.test(currency);
   const keep = async () => {
@@ -103,9 +99,9 @@ function Editor({ shop, instrument, onDone }: EditorProps) {
   const [months, setMonths] = useState(String(instrument.calibration_months));
   const [error, setError] = useState<Error | null>(null);
   const queries = useQueryClient();
-  const range = number(low) < number(high) && number(high) > 0;
-  const exact = number(accuracy) > 0 && number(accuracy) <= 20;
-  const lasting = number(months) >= 1 && number(months) <= 120;
+  const range = typedNumber(low) < typedNumber(high) && typedNumber(high) > 0;
+  const exact = typedNumber(accuracy) > 0 && typedNumber(accuracy) <= 20;
+  const lasting = typedNumber(months) >= 1 && typedNumber(months) <= 120;
   const keep = async () => {
     setError(null);
     try {
@@ -113,12 +109,12 @@ function Editor({ shop, instrument, onDone }: EditorProps) {
         ...instrument,
         label: label.trim(),
         measures,
-        low: number(low),
-        high: number(high),
+        low: typedNumber(low),
+        high: typedNumber(high),
         unit,
-        accuracy_pct: number(accuracy),
+        accuracy_pct: typedNumber(accuracy),
         calibrated_on: date || null,
-        calibration_months: Math.round(number(months)),
+        calibration_months: Math.round(typedNumber(months)),
       });
       await queries.invalidateQueries();
       onDone();

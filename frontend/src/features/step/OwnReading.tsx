@@ -1,9 +1,8 @@
 import { useState } from "react";
 import type { MachineState, Readable, Reading, Schematic } from "../../api/client";
 import { useReadable } from "../../api/queries";
-import { Button, Failure, Select } from "../../ui/primitives";
-
-const FIELD = "min-h-11 w-full rounded-md border border-ink/40 bg-card px-3";
+import { Button, Failure, FIELD, Select } from "../../ui/primitives";
+import { typedNumber } from "../../units";
 
 const nameOf = (r: Readable) => `${r.quantity}/${r.place}`;
 
@@ -17,7 +16,7 @@ export function stateWith(
   const named = schematic.states.find((s) => s.id === id)?.document;
   // What is read in time passes through several states: it is read as it is described.
   if (!named) return id;
-  const oilC = oil.trim() === "" ? named.oil_c : Number(oil.replace(",", "."));
+  const oilC = oil.trim() === "" ? named.oil_c : typedNumber(oil);
   const typed = engine.trim();
   const rpm = typed === "" ? named.engine : Number.isNaN(Number(typed)) ? typed : Number(typed);
   if (!Number.isFinite(oilC)) return null;
