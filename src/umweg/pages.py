@@ -11,7 +11,8 @@ from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, Quantity
+from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
 from umweg.core.solve.power import power_balance
 from umweg.core.solve.steady import SteadySolver
 from umweg.core.trace.level import drawn_l

@@ -116,9 +116,7 @@ def test_every_library_machine_comes_to_zero_and_is_read(circuit_id: str) -> Non
     assert len({s.key for s in plan.steps}) == len(plan.steps)
     live = {p for line in plan.lines for p in line.points}
     assert {s.point for s in plan.steps if s.kind == "read"} == live
-    assert {r.point for r in plan.releases} == {
-        p.id for p in circuit.test_points if not p.electrical
-    }
+    assert {r.point for r in plan.releases} == {p.id for p in circuit.test_points if p.hydraulic}
     stop = kinds(plan).index("stop")
     for number, step in enumerate(plan.steps):
         if step.kind == "lower" and "still runs" in step.words:

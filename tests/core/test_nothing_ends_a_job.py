@@ -8,7 +8,7 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.library import load_circuit, load_jobs
 
 EXTREMES = (-1e6, -1.0, 0.0, 1e-9, 3.0, 118.0, 1e3, 1e6)

@@ -382,7 +382,8 @@ def test_which_coil_for_which_move(state: str) -> None:
     lift = Nominal("tail_lift")
     for coil in ("s1", "s2", "s3", "s4"):
         volts = lift.read("voltage_v", f"plug_{coil}", state)
-        assert volts > 10.5 if coil in COILS[state] else volts < 0.1
+        # At rest a coil stands at the earth of its pack, not at the battery's.
+        assert volts > 10.5 if coil in COILS[state] else volts < 0.3
 
 
 def test_default_path_of_the_solenoid_block_is_through_the_build_up_valve() -> None:

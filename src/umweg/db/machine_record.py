@@ -13,7 +13,8 @@ from umweg.core.observe.history import Earlier
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading
-from umweg.core.observe.quantities import UNIT_OF_KIND, place_label
+from umweg.core.observe.quantities import place_label
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.verdict import Word, verdict_of
 from umweg.core.view import View
 from umweg.db.entries import Decision, Record, record_of

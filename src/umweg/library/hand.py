@@ -8,7 +8,7 @@ solved values, and a test holds the two together.
 from dataclasses import dataclass
 from math import pi, sqrt
 
-from umweg.core.observe.quantities import Kind
+from umweg.core.circuit.document import Kind
 
 
 @dataclass(frozen=True)
@@ -148,7 +148,7 @@ CALCULATIONS: dict[str, tuple[Hand, ...]] = {
              170 + 0.25 * 58, 1.5),
         Hand("left_bar", "five_times", "brake_let_go",
              "Boyle: 2 L of gas at 81 bar, five times 30 cm³ and what the lines take more",
-             156 * 1.038 / (1.038 + 5 * (0.0302 + 0.013)) - 1, 2),
+             156 * 1.038 / (1.038 + 5 * (0.0302 + 0.004)) - 1, 2),
         Hand("flow_lpm", "pump_port", "pump_loaded",
              "72.2 L/min less 0.014 × 150 bar",
              72.2 - 0.014 * 151 * THIN, 1),

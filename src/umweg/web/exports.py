@@ -11,7 +11,7 @@ from umweg.core.errors import UmwegError
 from umweg.core.observe.job import Job, MachineCard
 from umweg.core.observe.kinds.base import resolve_state
 from umweg.core.observe.kinds.readings import Reading, measured
-from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.db.bundle import Bundle, bundle_of, keep_bundle
 from umweg.db.entries import Record, record_of
 from umweg.db.machine_record import baseline_of

@@ -18,7 +18,7 @@ from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.readings import Reading, measured
-from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.verdict import Verdict, verdict_of
 from umweg.core.version import model_version
 from umweg.db import kept

@@ -16,8 +16,23 @@ Text = Annotated[str, Field(max_length=400)]
 LongText = Annotated[str, Field(max_length=4000)]
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=60)]
 LoadState = Literal["free", "working", "stalled", "held"]
-Method = Literal["tee_gauge", "inline_flow", "cap", "voltmeter"]
-QuantityKind = Literal[
+Method = Literal["tee_gauge", "inline_flow", "cap", "voltmeter", "tachometer"]
+TimedKind = Literal["peak_bar", "left_bar", "within_s", "interval_s", "moved_mm", "settled_c"]
+"""What is read in time: the highest pressure, what is left of one, seconds until something, seconds
+between two chargings, millimetres moved, the oil's temperature after an hour of a cycle."""
+Kind = Literal[
+    "pressure_bar",
+    "flow_lpm",
+    "speed_mm_s",
+    "speed_rpm",
+    "drift_mm_min",
+    "filter_drop_bar",
+    "voltage_v",
+    "shaft_rpm",
+    TimedKind,
+]
+"""What has a number and can be read; ``core/observe/quantity_kinds.py`` says of each how."""
+SpecifiedKind = Literal[
     "pressure_bar",
     "flow_lpm",
     "speed_mm_s",
@@ -25,16 +40,9 @@ QuantityKind = Literal[
     "drift_mm_min",
     "indicator",
     "voltage_v",
-    "peak_bar",
-    "left_bar",
-    "within_s",
-    "interval_s",
-    "moved_mm",
-    "settled_c",
+    "shaft_rpm",
+    TimedKind,
 ]
-TimedKind = Literal["peak_bar", "left_bar", "within_s", "interval_s", "moved_mm", "settled_c"]
-"""What is read in time: the highest pressure, what is left of one, seconds until something, seconds
-between two chargings, millimetres moved, the oil's temperature after an hour of a cycle."""
 
 
 class Document(BaseModel):
@@ -159,6 +167,11 @@ class TestPoint(Document):
         """A voltage is read here, not a pressure."""
         return "voltmeter" in self.methods
 
+    @property
+    def hydraulic(self) -> bool:
+        """Oil is behind it: neither a wire nor a shaft."""
+        return not {"voltmeter", "tachometer"} & set(self.methods)
+
 
 class Intervention(Document):
     """The shop's kit in the circuit: a cap, or a meter whose load valve holds a pressure."""
@@ -241,7 +254,7 @@ class Specification(Document):
 
     id: Identifier
     point: str = Field(description="test point, or function id for speed and drift")
-    quantity: QuantityKind
+    quantity: SpecifiedKind
     state: Identifier
     low: float | None = None
     high: float | None = None

@@ -328,12 +328,12 @@ def _selector(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
             travel = min(max(k[c, _SELECTOR.lever, b] * k[c, _SELECTOR.linkage_gain, b], 0.0), 1.0)
-            opening = smooth_step(travel, 0.1, 0.9)[0]
-            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _SELECTOR.k, b] * opening, 0.5)
+            # The land is as wide as the port: it shuts the return before it opens the feed.
+            fed = smooth_step(travel, 0.5, 0.9)[0]
+            let_go = 1.0 - smooth_step(travel, 0.1, 0.5)[0]
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _SELECTOR.k, b] * fed, 0.5)
             couple(f, j, c, b, 0, 1, q, dq)
-            q, dq = turbulent(
-                x[c, 1, b] - x[c, 2, b], k[c, _SELECTOR.return_k, b] * (1.0 - opening), 0.5
-            )
+            q, dq = turbulent(x[c, 1, b] - x[c, 2, b], k[c, _SELECTOR.return_k, b] * let_go, 0.5)
             couple(f, j, c, b, 1, 2, q, dq)
             leak = k[c, _SELECTOR.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             couple(f, j, c, b, 1, 2, leak * (x[c, 1, b] - x[c, 2, b]), leak)
@@ -341,7 +341,11 @@ def _selector(x, k, env, f, j):
 
 
 class SelectorValve(ComponentType):
-    """Three-way spool by lever: shifted P feeds A, at rest A is open to T; clutches, brakes, lifts."""
+    """Three-way spool by lever: shifted P feeds A, at rest A is open to T; clutches, brakes, lifts.
+
+    Half way all three are shut off: a link that has slipped leaves a brake or a clutch with what
+    it holds, it does not bleed the supply to the tank.
+    """
 
     type_name = "selector_valve"
     label = "Selector valve"

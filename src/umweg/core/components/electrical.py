@@ -119,6 +119,61 @@ _SUPPLY = PowerSupply.rows()
 
 
 @law
+def _earth(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            g = _EL / k[c, _EARTH.resistance_ohm, b]
+            couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
+
+
+class EarthStrap(ComponentType):
+    """The way back to the battery for all that stands on it: ``i = U/R``.
+
+    A bad joint lifts the earth of the whole unit: its motor is slow and its coils are weak while
+    every voltage against the battery's own minus looks right.
+    """
+
+    type_name = "earth_strap"
+    label = "Earth strap"
+    ports = (Port("inlet", "electrical"), Port("frame", "electrical", boundary=True))
+
+    class Parameters(ParameterSet):
+        resistance_ohm: float = quantity(
+            0.001, "Ω", "strap, bolt and paint", low=1e-5, high=50, tolerance=0.1
+        )
+
+    fault_modes = (
+        FaultMode(
+            name="corroded",
+            label="earth strap loose, corroded or bolted on paint",
+            parameter="resistance_ohm",
+            scale="factor",
+            severe=3000.0,
+            family="command",
+            base_rate=0.9,
+            look="Voltage between the unit's housing and the battery's minus under load.",
+            remedy="Clean to bright metal, tighten, protect.",
+            work="wiring",
+        ),
+    )
+    symbol = Symbol(
+        1,
+        1.8,
+        {"inlet": ("north", 0.5), "frame": ("south", 0.5)},
+        ("M0.5 0 V0.4", "M0.3 0.4 H0.7 V1.3 H0.3 Z", "M0.5 1.3 V1.8"),
+    )
+    example = Example(
+        "0.13 V over 0.001 Ω = 130 A, ×0.6",
+        {"inlet": 0.13, "frame": 0.0},
+        {"inlet": 78.0, "frame": -78.0},
+    )
+    law = _earth
+
+
+_EARTH = EarthStrap.rows()
+
+
+@law
 def _switch(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):

@@ -1,5 +1,7 @@
 """Valves that act on pressure."""
 
+from typing import ClassVar
+
 from umweg.core.components.base import (
     ComponentType,
     Example,
@@ -51,7 +53,7 @@ class ReliefValve(ComponentType):
             0.005, "L/min/√bar", "seat leakage, flow at 1 bar", low=1e-6, high=50
         )
 
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="set_low",
             label="opens early: weak spring or backed off",
@@ -87,6 +89,18 @@ class ReliefValve(ComponentType):
             look="Screw run in, shims added, poppet that does not move.",
             remedy="Set to the specification with a gauge; never above the limit.",
             work="set",
+        ),
+        FaultMode(
+            name="wrong_spring",
+            label="wrong cartridge or spring fitted: opens too early",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.35,
+            family="detour",
+            base_rate=0.06,
+            look="Number on the cartridge, wire and colour of the spring beside the parts list.",
+            remedy="Fit the cartridge of the parts list and set it with a gauge.",
+            work="wrong_part",
         ),
     )
     adjustable = ("set_bar",)

@@ -17,7 +17,7 @@ from scipy.special import ndtr
 from umweg.core.components.base import Array
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.predict import SEVERITIES
-from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, from_scale
+from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
 from umweg.core.solve.respond import CONDITIONS
 
@@ -120,6 +120,9 @@ class _Readings:
     shared: Array
     """(R, G) offset that it shares with others of its instrument."""
     broad: Array
+    """(R,) log density of each where a candidate says nothing of it …"""
+    misread: Array
+    """… and where it is taken for wrong."""
 
     @classmethod
     def of(cls, readings: Sequence[Measured]) -> "_Readings":
@@ -135,6 +138,7 @@ class _Readings:
             np.array([r.noise_sd**2 - r.offset_sd**2 for r in readings]),
             shared,
             np.array([r.log_broad for r in readings]),
+            np.array([r.log_misread for r in readings]),
         )
 
     def loosened(self, factor: float) -> "_Readings":
@@ -351,7 +355,7 @@ class _Joint:
 
 def _joint(readings: _Readings) -> _Joint:
     """Weigh all readings together; misread ones are set aside one at a time."""
-    error, broad, covariance = readings.error, readings.broad, readings.covariance
+    error, covariance = readings.error, readings.covariance
     count, n = error.shape
     aside = ~readings.known
     unknown = aside.copy()
@@ -368,7 +372,7 @@ def _joint(readings: _Readings) -> _Joint:
         solved: Array = np.einsum("crs,cs->cr", precision, error)
         own = precision[:, diagonal, diagonal]
         alone = log_normal(solved / own, 1.0 / own)
-        gain = broad + np.log(MISREAD_SHARE) - alone - np.log1p(-MISREAD_SHARE)
+        gain = readings.misread + np.log(MISREAD_SHARE) - alone - np.log1p(-MISREAD_SHARE)
         gain[aside] = -np.inf
         worst = gain.argmax(axis=1)
         flag = gain[every, worst] > 0.0
@@ -386,8 +390,8 @@ def _joint(readings: _Readings) -> _Joint:
         + kept * np.log(2.0 * np.pi)
         + (error * solved).sum(axis=1)
     )
-    log_fit += kept * np.log1p(-MISREAD_SHARE) + (aside * broad).sum(axis=1)
-    log_fit += (aside & ~unknown).sum(axis=1) * np.log(MISREAD_SHARE)
+    log_fit += kept * np.log1p(-MISREAD_SHARE) + (unknown * readings.broad).sum(axis=1)
+    log_fit += ((aside & ~unknown) * (readings.misread + np.log(MISREAD_SHARE))).sum(axis=1)
     return _Joint(log_fit, precision, solved, aside)
 
 
@@ -402,9 +406,9 @@ def spread_band(
     cumulative = (share[:, None] * ndtr((grid - mean[:, None]) / sd[:, None])).sum(axis=0)
     tail = (1.0 - coverage) / 2.0
     ends = np.interp([tail, 1.0 - tail], cumulative, grid)
-    if UNIT_OF_KIND[quantity.kind] not in ("bar", "V"):
-        ends = np.maximum(ends, 0.0)
-    elif quantity.kind in ("pressure_bar", "peak_bar", "left_bar"):
+    if quantity.of.from_vacuum:
         ends = np.maximum(ends, -1.0)
+    elif not quantity.of.signed:
+        ends = np.maximum(ends, 0.0)
     a, b = from_scale(quantity, ends)
     return float(a), float(b)

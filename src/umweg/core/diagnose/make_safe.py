@@ -270,7 +270,7 @@ class _Planner:
             words += f"; it also comes down with the {self._rest.drive} off."
         else:
             words += f", while the {self._rest.drive} still runs: {way.why_not}."
-        rows = [(p, self._rest.row(p.net)) for p in self._circuit.test_points if not p.electrical]
+        rows = [(p, self._rest.row(p.net)) for p in self._circuit.test_points if p.hydraulic]
         across = self._rest.pressing[function.id][1]
         told = [
             p
@@ -401,7 +401,7 @@ class _Planner:
     def _releases(self, after: Array, end: Array) -> list[Release]:
         found = []
         for point in self._circuit.test_points:
-            if point.electrical:
+            if not point.hydraulic:
                 continue
             row = self._rest.row(point.net)
             worst, cause = self._worst(after[row])

@@ -11,7 +11,7 @@ from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.ranking import Band
 from umweg.core.errors import ObservationError, SolveError
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantities import Quantity, at_point
 from umweg.core.observe.weights import noise_at
 
 
@@ -83,7 +83,7 @@ def _healthy_breaks(planner: Planner, state: MachineState) -> str:
 
 def _shows(planner: Planner, state: MachineState, point: str) -> Shows:
     place = planner.circuit.test_point(point)
-    quantity = Quantity("voltage_v" if place.electrical else "pressure_bar", point)
+    quantity = at_point(place)
     table = planner.predictor[state]
     row = table.row(quantity)
     instrument, highest = planner.instrument_for(quantity, state)

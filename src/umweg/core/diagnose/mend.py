@@ -21,7 +21,8 @@ from umweg.core.faults.population import Fault, faults_of
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, place_label
+from umweg.core.observe.quantities import Quantity, place_label
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.adjust import Difference, adjustment_for
 from umweg.core.solve.steady import SteadySolver
 

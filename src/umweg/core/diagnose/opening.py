@@ -59,7 +59,7 @@ class Openings:
             if point not in self._cautions:
                 where = self._circuit.test_point(point)
                 self._cautions[point] = (
-                    None if where.electrical else self._caution(where.label, where.net)
+                    self._caution(where.label, where.net) if where.hydraulic else None
                 )
             words = self._cautions[point]
             if words is not None:

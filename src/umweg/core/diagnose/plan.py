@@ -28,13 +28,8 @@ from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import (
-    UNIT_OF_KIND,
-    Quantity,
-    from_scale,
-    place_label,
-    quantity_of,
-)
+from umweg.core.observe.quantities import Quantity, from_scale, place_label, quantity_of
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.observe.weights import noise_at
 
 QUANTILES = 25
@@ -126,9 +121,7 @@ class Planner:
         opened = {i.point for i in state.interventions} | ({point} if point is not None else set())
         refused = hazard.words if hazard is not None and hazard.refused else ""
         if point is not None and instrument is None:
-            what = {"flow_lpm": "flow meter", "voltage_v": "voltmeter"}.get(
-                quantity.kind, f"gauge up to {highest or 0.0:.0f} bar"
-            )
+            what = quantity.of.instrument_words or f"gauge up to {highest or 0.0:.0f} bar"
             refused = refused or f"the workshop has no {what}"
         return Step(
             kind=reading.kind,
@@ -146,6 +139,7 @@ class Planner:
             cautions=tuple(
                 dict.fromkeys(
                     (
+                        *quantity.of.cautions,
                         *self.openings.cautions(opened),
                         *cautions,
                         *(timing.cautions if timing is not None else ()),
@@ -165,10 +159,9 @@ class Planner:
         self, quantity: Quantity, state: MachineState
     ) -> tuple[Instrument | None, float | None]:
         """The shop's instrument for a reading, and the highest pressure it must hold."""
-        if quantity.kind == "flow_lpm":
-            return first_that(self.instruments, "flow"), None
-        if quantity.kind == "voltage_v":
-            return first_that(self.instruments, "voltage"), None
+        measured_by = quantity.of.measured_by
+        if measured_by is not None and measured_by != "pressure":
+            return first_that(self.instruments, measured_by), None
         timing = self.circuit.timing(quantity.place) if quantity.timed else None
         place = timing.point if timing is not None else quantity.place
         if place is None or (timing is None and quantity.kind != "pressure_bar"):
@@ -393,9 +386,12 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
     asked = {o.topic() for o in observations if o.id not in doubted}
     for name, quantity in readings_of(predictor):
         timed = circuit.timing(quantity.place).function if quantity.timed else None
-        speed = quantity.kind in ("speed_mm_s", "speed_rpm")
         if (
-            timed if quantity.kind == "within_s" else quantity.place if speed else None
+            timed
+            if quantity.kind == "within_s"
+            else quantity.place
+            if quantity.of.at_work
+            else None
         ) in told_dead:
             # Nobody times what does not move.
             continue
@@ -468,9 +464,9 @@ def readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
         return any(
             i.point == quantity.place and i.kind == "inline_flow" for i in state.interventions
         )
-    if quantity.kind == "voltage_v":
+    if quantity.kind in ("voltage_v", "shaft_rpm"):
         return True
-    if quantity.kind in ("speed_mm_s", "speed_rpm"):
+    if quantity.of.at_work:
         moving = quantity.place in state.moves
         return moving and state.loads.get(quantity.place) != "stalled" and not state.interventions
     if quantity.kind == "drift_mm_min":

@@ -28,7 +28,7 @@ WORTH_DRAWING = 0.05
 """Odds that two faults must be able to reach before they are played."""
 HOPEFUL = 6
 BEST_OF_EACH = 2
-DOUBTED_ABOVE = 0.15
+DOUBTED_ABOVE = 0.03
 """Share of the belief that calls a reading misread from which it is worth taking again."""
 LEAST_SHARE = 1e-3
 """A suspect below this share is not shown."""

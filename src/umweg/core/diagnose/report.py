@@ -14,7 +14,7 @@ from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.quantities import WORDS_OF_KIND
+from umweg.core.observe.quantity_kinds import WORDS_OF_KIND
 from umweg.core.shop.verdict import specification_for
 from umweg.core.view import View
 

@@ -17,7 +17,7 @@ from umweg.core.diagnose.report import hypothesis_title
 from umweg.core.diagnose.steps import Step
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.quantities import UNIT_OF_KIND
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.view import View
 
 SELDOM = 0.03

@@ -11,13 +11,14 @@ from umweg.core.circuit.document import (
     Component,
     Function,
     Interlock,
+    Method,
     Specification,
     TestPoint,
     TimedKind,
     Timing,
 )
 from umweg.core.components import component_types
-from umweg.core.components.base import ComponentType
+from umweg.core.components.base import ComponentType, Domain
 from umweg.core.errors import CircuitError, Problem
 from umweg.core.network.states import command_problems, state_problems
 
@@ -244,11 +245,19 @@ def _reference_problems(circuit: Circuit) -> list[Problem]:
     """Functions, states, points and specifications that name something that is not there."""
     parts = {c.id: c for c in circuit.components}
     nets = {net for part in circuit.components for net in part.connections.values()}
+    kinds = component_types()
+    domains: dict[str, Domain] = {
+        part.connections[port.name]: port.domain
+        for part in circuit.components
+        if part.type in kinds
+        for port in kinds[part.type].ports
+        if port.name in part.connections
+    }
     problems: list[Problem] = []
     for function in circuit.functions:
         problems += _function_problems(circuit, parts, function)
     for point in circuit.test_points:
-        problems += _point_problems(parts, nets, point)
+        problems += _point_problems(parts, nets, domains, point)
     for machine_state in circuit.states.values():
         problems += state_problems(circuit, machine_state)
     for interlock in circuit.interlocks:
@@ -277,13 +286,30 @@ def _function_problems(
     return problems
 
 
+METHOD_DOMAIN: Mapping[Method, Domain] = {
+    "tee_gauge": "hydraulic",
+    "inline_flow": "hydraulic",
+    "cap": "hydraulic",
+    "voltmeter": "electrical",
+    "tachometer": "rotation",
+}
+
+
 def _point_problems(
-    parts: Mapping[str, Component], nets: Set[str], point: TestPoint
+    parts: Mapping[str, Component],
+    nets: Set[str],
+    domains: Mapping[str, Domain],
+    point: TestPoint,
 ) -> list[Problem]:
     where = f"test point {point.id}"
     problems = []
     if point.net not in nets:
         problems.append(Problem("no_net", where, f"there is no net “{point.net}”"))
+    for method in point.methods:
+        domain = domains.get(point.net, METHOD_DOMAIN[method])
+        if domain != METHOD_DOMAIN[method]:
+            words = f"“{method}” cannot be used on “{point.net}”, which is {domain}"
+            problems.append(Problem("wrong_method", where, words))
     if point.port is None:
         if {"inline_flow", "cap"} & set(point.methods):
             problems.append(
@@ -341,7 +367,7 @@ def _timing_problems(circuit: Circuit, timing: Timing) -> list[Problem]:
     ):
         if wanted and given is None:
             problems.append(Problem("no_" + what, where, f"“{timing.of}” needs a {what}"))
-    points = {p.id for p in circuit.test_points if not p.electrical}
+    points = {p.id for p in circuit.test_points if p.hydraulic}
     if timing.point is not None and timing.point not in points:
         problems.append(Problem("no_point", where, f"there is no gauge point “{timing.point}”"))
     rods = {f.id for f in circuit.functions if f.stroke_mm > 0}

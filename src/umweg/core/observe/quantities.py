@@ -1,67 +1,21 @@
 """Quantities that can be read, each computed from a solved state."""
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import Literal, Protocol
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit, TimedKind, Timing
+from umweg.core.circuit.document import Circuit, Kind, TestPoint, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, evaluate
 from umweg.core.components.shop_kit import TestKit
 from umweg.core.errors import ObservationError
 from umweg.core.network.network import Network, kit_id
-
-Kind = Literal[
-    "pressure_bar",
-    "flow_lpm",
-    "speed_mm_s",
-    "speed_rpm",
-    "drift_mm_min",
-    "filter_drop_bar",
-    "voltage_v",
-    "peak_bar",
-    "left_bar",
-    "within_s",
-    "interval_s",
-    "moved_mm",
-    "settled_c",
-]
-TIMED = frozenset(get_args(TimedKind))
+from umweg.core.observe.quantity_kinds import KINDS, WORDS_OF_KIND, At, QuantityKind
 
 How = Literal["as_usual", "slow", "weak", "dead", "reversed", "drifts"]
 """An operator's words for how a function behaves."""
-
-UNIT_OF_KIND: dict[str, str] = {
-    "pressure_bar": "bar",
-    "flow_lpm": "L/min",
-    "speed_mm_s": "mm/s",
-    "speed_rpm": "rpm",
-    "drift_mm_min": "mm/min",
-    "voltage_v": "V",
-    "filter_drop_bar": "bar",
-    "peak_bar": "bar",
-    "left_bar": "bar",
-    "within_s": "s",
-    "interval_s": "s",
-    "moved_mm": "mm",
-    "settled_c": "°C",
-}
-WORDS_OF_KIND: dict[str, str] = {
-    "pressure_bar": "pressure",
-    "flow_lpm": "flow",
-    "speed_mm_s": "speed",
-    "speed_rpm": "speed",
-    "drift_mm_min": "drift",
-    "voltage_v": "voltage",
-    "filter_drop_bar": "pressure drop",
-    "peak_bar": "highest pressure",
-    "left_bar": "pressure left",
-    "within_s": "time",
-    "interval_s": "time between chargings",
-    "moved_mm": "way moved",
-    "settled_c": "oil temperature",
-}
 
 
 @dataclass(frozen=True, order=True)
@@ -79,25 +33,37 @@ class Quantity:
         ------
         ObservationError : there is no such kind.
         """
-        for known in get_args(Kind):
+        for known in KINDS:
             if known == kind:
                 return cls(known, place)
         raise ObservationError(f"“{kind}” is not a kind of quantity")
 
     @property
+    def of(self) -> QuantityKind:
+        """The declaration of its kind."""
+        return KINDS[self.kind]
+
+    @property
     def at_point(self) -> bool:
         """Read at a test point with something connected there."""
-        return self.kind in ("pressure_bar", "flow_lpm", "voltage_v")
+        return self.of.at == "point"
 
     @property
     def timed(self) -> bool:
         """Read in time; its place is a timing of the circuit."""
-        return self.kind in TIMED
+        return self.of.at == "timing"
 
     @property
     def compressed(self) -> bool:
         """Spans orders of magnitude; compared on an asinh scale."""
-        return self.kind in ("drift_mm_min", "within_s", "interval_s", "moved_mm")
+        return self.of.compressed
+
+
+class Labelled(Protocol):
+    """Something of a circuit that has a name for people."""
+
+    @property
+    def label(self) -> str: ...
 
 
 def to_scale(quantity: Quantity, value: Array) -> Array:
@@ -112,13 +78,13 @@ def from_scale(quantity: Quantity, value: Array) -> Array:
 
 def place_label(circuit: Circuit, quantity: Quantity) -> str:
     """The place's name as people know it."""
-    if quantity.timed:
-        return circuit.timing(quantity.place).label
-    if quantity.at_point:
-        return circuit.test_point(quantity.place).label
-    if quantity.kind == "filter_drop_bar":
-        return circuit.component(quantity.place).label
-    return circuit.function(quantity.place).label
+    labelled: Mapping[At, Callable[[str], Labelled]] = {
+        "timing": circuit.timing,
+        "point": circuit.test_point,
+        "component": circuit.component,
+        "function": circuit.function,
+    }
+    return labelled[quantity.of.at](quantity.place).label
 
 
 def speed_of(circuit: Circuit, function_id: str) -> Quantity:
@@ -149,11 +115,18 @@ def drift_of(circuit: Circuit, function_id: str) -> tuple[Quantity, float]:
     return Quantity("drift_mm_min", function_id), DRIFT_MM_MIN
 
 
+def at_point(point: TestPoint) -> Quantity:
+    """What stands at a test point, whatever else can be read there with the shop's kit."""
+    if point.hydraulic:
+        return Quantity("pressure_bar", point.id)
+    return Quantity("voltage_v" if point.electrical else "shaft_rpm", point.id)
+
+
 def quantities_of(circuit: Circuit) -> tuple[Quantity, ...]:
     """Everything that can be read somewhere on this machine, in a fixed order."""
     found: list[Quantity] = []
     for point in circuit.test_points:
-        found.append(Quantity("voltage_v" if point.electrical else "pressure_bar", point.id))
+        found.append(at_point(point))
         if "inline_flow" in point.methods:
             found.append(Quantity("flow_lpm", point.id))
     for function in circuit.functions:
@@ -233,6 +206,10 @@ class Extractor:
         if quantity.kind in ("pressure_bar", "voltage_v"):
             row = index[circuit.test_point(quantity.place).net]
             return across[row], [(row, 1.0)]
+        if quantity.kind == "shaft_rpm":
+            # A mark that passes tells how fast, not which way round.
+            row = index[circuit.test_point(quantity.place).net]
+            return np.abs(across[row]), [(row, np.sign(across[row]))]
         if quantity.kind == "flow_lpm":
             return self._kit_flow(quantity.place, across, parameters, viscosity_mm2_s)
         if quantity.kind == "filter_drop_bar":

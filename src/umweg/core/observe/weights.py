@@ -8,11 +8,15 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.quantities import UNIT_OF_KIND, Quantity, from_scale
+from umweg.core.observe.quantities import Quantity, from_scale
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.units import to_base
 
 MISREAD_SHARE = 0.04
 """How often a reading is simply wrong: wrong port, wrong unit, stuck needle."""
+NOTHING_SHOWN = 0.25
+"""How many of the wrong ones show nothing at all: a coupling that did not open, a gauge shut off,
+a lever let go too soon, a mark that was not seen."""
 CONFUSED_SHARE = 0.04
 """How often an answer is any word at all."""
 CONDITIONS_SD = 0.01
@@ -45,6 +49,9 @@ class Measured:
     slope: Array
     known: NDArray[np.bool_]
     log_broad: float
+    """Log density of the reading if nothing explains it: anywhere in what could be read."""
+    log_misread: float
+    """The same if it is wrong, which shows nothing at all more often than any other number."""
     instrument: str = ""
     """Whose offset it shares with other readings; nothing where there is none to share."""
     offset_sd: float = 0.0
@@ -54,7 +61,7 @@ class Measured:
         """(C,) log likelihood of this reading alone."""
         variance = np.einsum("uc,uc->c", self.slope, self.slope) + self.noise_sd**2
         fit = log_normal(self.value - self.mean, variance)
-        fit = np.logaddexp(fit + np.log1p(-MISREAD_SHARE), self.log_broad + np.log(MISREAD_SHARE))
+        fit = np.logaddexp(fit + np.log1p(-MISREAD_SHARE), self.log_misread + np.log(MISREAD_SHARE))
         return np.where(self.known, fit, self.log_broad)
 
 
@@ -108,8 +115,9 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
         return float(np.hypot(share, least / np.hypot(1.0, value_base)))
     if quantity.kind == "speed_mm_s":
         return 0.04 * abs(value_base) + 0.3
-    if quantity.kind == "speed_rpm":
-        return 0.015 * abs(value_base) + 2.0
+    if quantity.of.unit == "rpm":
+        counted = 0.015 * abs(value_base) + 2.0
+        return float(np.hypot(counted, gauge_sd(quantity, value_base, instrument)))
     if quantity.kind == "settled_c":
         return SETTLED_SD_C
     if quantity.kind == "voltage_v":
@@ -134,7 +142,7 @@ def uncertainty(quantity: Quantity, value_base: float, instrument: Instrument | 
 
 def gauge_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
     """Standard deviation of an instrument's own error, in base units; 0 where none is used."""
-    if UNIT_OF_KIND[quantity.kind] not in ("bar", "L/min", "V"):
+    if quantity.of.measured_by is None:
         return 0.0
     accuracy = DEFAULT_ACCURACY_PCT if instrument is None else instrument.accuracy_pct
     return accuracy / 200.0 * _full_scale(value_base, instrument)
@@ -152,3 +160,16 @@ def log_broad(quantity: Quantity, mean: Array, value: float) -> float:
     low = min(float(mean.min()), value, 0.0)
     high = max(float(mean.max()), value)
     return -float(np.log(max(1.2 * (high - low), 1.0)))
+
+
+def log_misread(
+    quantity: Quantity, broad: float, value: float, instrument: Instrument | None
+) -> float:
+    """Log density of a wrong reading, given the density of one that could be anywhere."""
+    if quantity.compressed:
+        # Nothing moved is what such readings show of a sound machine.
+        return broad
+    nothing = float(
+        log_normal(np.asarray(value), np.asarray(noise_sd(quantity, 0.0, instrument) ** 2))
+    )
+    return float(np.logaddexp(np.log1p(-NOTHING_SHOWN) + broad, np.log(NOTHING_SHOWN) + nothing))

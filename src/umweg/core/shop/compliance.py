@@ -5,21 +5,15 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.special import ndtr
 
-from umweg.core.circuit.document import Circuit, Component, MachineState, Specification
+from umweg.core.circuit.document import Circuit, Component, Kind, MachineState, Specification
 from umweg.core.components import component_type
 from umweg.core.errors import Problem, SolveError
 from umweg.core.faults.population import healthy_only
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import SEVERITIES, Predictor
-from umweg.core.observe.quantities import (
-    UNIT_OF_KIND,
-    Kind,
-    Quantity,
-    from_scale,
-    speed_of,
-    to_scale,
-)
+from umweg.core.observe.quantities import Quantity, from_scale, speed_of, to_scale
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.verdict import judge
 from umweg.core.solve.respond import CONDITIONS
 

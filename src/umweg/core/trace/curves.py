@@ -10,7 +10,8 @@ from pydantic import Field
 from umweg.core.circuit.document import Circuit, Document, TimedPhase, Timing
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.errors import SolveError
-from umweg.core.observe.quantities import UNIT_OF_KIND, from_scale, moved_net, quantity_of
+from umweg.core.observe.quantities import from_scale, moved_net, quantity_of
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.observe.timed import TimedReader
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Event

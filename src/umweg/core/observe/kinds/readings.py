@@ -1,57 +1,33 @@
 """Numbers read from an instrument, a watch or a rule."""
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
-from umweg.core.circuit.document import Circuit, MachineState, Text
+from umweg.core.circuit.document import Circuit, Kind, MachineState, Text
 from umweg.core.errors import ObservationError
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument, Number
 from umweg.core.observe.kinds.base import Left, Observed, resolve_state
-from umweg.core.observe.quantities import (
-    UNIT_OF_KIND,
-    Kind,
-    Quantity,
-    check_quantity,
-    place_label,
-    to_scale,
+from umweg.core.observe.quantities import Quantity, check_quantity, place_label, to_scale
+from umweg.core.observe.quantity_kinds import KINDS, UNIT_OF_KIND
+from umweg.core.observe.weights import (
+    SAME_GAUGE,
+    Measured,
+    gauge_sd,
+    log_broad,
+    log_misread,
+    noise_sd,
 )
-from umweg.core.observe.weights import SAME_GAUGE, Measured, gauge_sd, log_broad, noise_sd
 from umweg.core.units import UNITS, to_base
 
-ReadAs = Literal[
-    "pressure_bar",
-    "flow_lpm",
-    "speed_mm_s",
-    "speed_rpm",
-    "drift_mm_min",
-    "time_s",
-    "voltage_v",
-    "peak_bar",
-    "left_bar",
-    "within_s",
-    "interval_s",
-    "moved_mm",
-    "settled_c",
-]
-DIMENSION: dict[ReadAs, str] = {
-    "pressure_bar": "pressure",
-    "flow_lpm": "flow",
+ReadAs = Literal[Kind, "time_s"]
+DIMENSION: Mapping[ReadAs, str] = {
+    **{kind: of.dimension for kind, of in KINDS.items()},
     "time_s": "time",
-    "drift_mm_min": "drift",
-    "speed_mm_s": "velocity",
-    "speed_rpm": "speed",
-    "voltage_v": "voltage",
-    "peak_bar": "pressure",
-    "left_bar": "pressure",
-    "within_s": "time",
-    "interval_s": "time",
-    "moved_mm": "length",
-    "settled_c": "temperature",
 }
 
 
@@ -101,6 +77,7 @@ class Reading(Observed):
         shown = exhibits.shown(quantity, state)
         instrument = next((i for i in instruments if i.id == self.instrument), None)
         value = float(to_scale(quantity, np.asarray(value_base)))
+        broad = log_broad(quantity, shown.mean, value)
         return Measured(
             self.id,
             quantity,
@@ -110,7 +87,8 @@ class Reading(Observed):
             shown.mean,
             shown.slope,
             shown.known,
-            log_broad(quantity, shown.mean, value),
+            broad,
+            log_misread(quantity, broad, value, instrument),
             self.instrument or quantity.kind,
             SAME_GAUGE * gauge_sd(quantity, value_base, instrument),
         )
@@ -127,7 +105,7 @@ class Reading(Observed):
     def left(self, circuit: Circuit) -> Left | None:
         """The machine stands in its state, and a gauge hangs where one was needed."""
         state = circuit.states.get(self.state) if isinstance(self.state, str) else self.state
-        hangs = self.quantity in ("pressure_bar", "flow_lpm", "voltage_v")
+        hangs = self.quantity != "time_s" and KINDS[self.quantity].at == "point"
         timed = next((t for t in circuit.timings if t.id == self.point), None)
         if timed is not None and timed.point is not None:
             return Left(state, frozenset({timed.point}))
