@@ -1336,6 +1336,8 @@ export interface components {
             id: string;
             /** Label */
             label: string;
+            /** Loads */
+            loads: ("free" | "working" | "stalled" | "held")[];
             /** Moves */
             moves: components["schemas"]["MoveView"][];
         };
@@ -2412,7 +2414,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "time_s" | "voltage_v" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "filter_drop_bar" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c" | "time_s";
             /** Repeats */
             repeats?: number[];
             /** State */
@@ -2813,7 +2815,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "indicator" | "voltage_v" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "indicator" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
             /** Source */
             source: string;
             /** State */
@@ -2969,7 +2971,7 @@ export interface components {
             /** Label */
             label: string;
             /** Methods */
-            methods: ("tee_gauge" | "inline_flow" | "cap" | "voltmeter")[];
+            methods: ("tee_gauge" | "inline_flow" | "cap" | "voltmeter" | "tachometer")[];
             /** Net */
             net: string;
             /** Port */

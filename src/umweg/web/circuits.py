@@ -15,7 +15,8 @@ from umweg.core.errors import StateError
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.warmth import cycle_of
-from umweg.core.observe.quantities import UNIT_OF_KIND, WORDS_OF_KIND, place_label
+from umweg.core.observe.quantities import place_label
+from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
 from umweg.core.shop.refill import Refill, refill
 from umweg.core.trace.curves import can_be_watched
 from umweg.core.trace.way_views import CircuitTrace
@@ -101,6 +102,7 @@ def functions_of(circuit: Circuit) -> list[FunctionView]:
             id=f.id,
             label=f.label,
             moves=[MoveView(id=k, label=m.label) for k, m in f.moves.items()],
+            loads=list(f.loads),
         )
         for f in circuit.functions
     ]

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from umweg.core.circuit.document import MachineState
+from umweg.core.circuit.document import LoadState, MachineState
 from umweg.core.components.base import Domain, LineKind, Side
 from umweg.core.diagnose.calibrate import Settled
 from umweg.core.diagnose.report import BandView, DiagnosisView, StepView
@@ -400,6 +400,8 @@ class FunctionView(Model):
     id: str
     label: str
     moves: list[MoveView]
+    loads: list[LoadState]
+    """What can be told of its load: none where it carries none."""
 
 
 class StateView(Model):

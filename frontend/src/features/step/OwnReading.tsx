@@ -1,29 +1,11 @@
 import { useState } from "react";
-import type { MachineState, Readable, Reading, Schematic } from "../../api/client";
+import type { Readable, Reading, Schematic } from "../../api/client";
 import { useReadable } from "../../api/queries";
 import { Button, Failure, FIELD, Select } from "../../ui/primitives";
-import { typedNumber } from "../../units";
+import { Levers } from "./Levers";
+import { stateWith, type Told } from "./onTheSpot";
 
 const nameOf = (r: Readable) => `${r.quantity}/${r.place}`;
-
-/** A named state as it is, or with another engine speed or oil temperature. */
-export function stateWith(
-  schematic: Schematic,
-  id: string,
-  engine: string,
-  oil: string,
-): string | MachineState | null {
-  const named = schematic.states.find((s) => s.id === id)?.document;
-  // What is read in time passes through several states: it is read as it is described.
-  if (!named) return id;
-  const oilC = oil.trim() === "" ? named.oil_c : typedNumber(oil);
-  const typed = engine.trim();
-  const rpm = typed === "" ? named.engine : Number.isNaN(Number(typed)) ? typed : Number(typed);
-  if (!Number.isFinite(oilC)) return null;
-  if (oilC === named.oil_c && String(rpm) === String(named.engine)) return id;
-  const label = `${named.label}, engine ${typeof rpm === "number" ? `${rpm} rpm` : rpm}, oil ${oilC} °C`;
-  return { ...named, label, engine: rpm as MachineState["engine"], oil_c: oilC };
-}
 
 interface OwnReadingProps {
   revision: number;
@@ -40,8 +22,7 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
   const readable = useReadable(revision, open);
   const [what, setWhat] = useState("");
   const [where, setWhere] = useState("");
-  const [engine, setEngine] = useState("");
-  const [oil, setOil] = useState("");
+  const [told, setTold] = useState<Told>({});
   const offers = readable.data ?? [];
   const offer = offers.find((r) => nameOf(r) === what) ?? offers[0];
   const running = offer?.states.find(
@@ -49,7 +30,12 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
   );
   const stateId = offer?.states.includes(where) ? where : (running ?? offer?.states[0] ?? "");
   const named = schematic.states.find((s) => s.id === stateId);
-  const state = stateWith(schematic, stateId, engine, oil);
+  const state = stateWith(schematic, stateId, told);
+  // What is told on top of one state is not told of another.
+  const begin = (id: string) => {
+    setWhere(id);
+    setTold(({ engine, oil }) => ({ engine, oil }));
+  };
   const ask = () => {
     if (!offer || state === null) return;
     const reading: Reading = {
@@ -85,7 +71,7 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
           <Select
             label="In which state"
             value={stateId}
-            onChange={setWhere}
+            onChange={begin}
             options={offer.states.map((id) => ({
               value: id,
               label: schematic.states.find((s) => s.id === id)?.label ?? "as it is described",
@@ -97,9 +83,9 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
                 Engine
                 <input
                   className={FIELD}
-                  value={engine}
+                  value={told.engine ?? ""}
                   placeholder={named.engine}
-                  onChange={(e) => setEngine(e.target.value)}
+                  onChange={(e) => setTold({ ...told, engine: e.target.value })}
                 />
               </label>
               <label className="grid gap-1">
@@ -107,13 +93,16 @@ export function OwnReading({ revision, schematic, trouble, busy, onAsk }: OwnRea
                 <input
                   className={FIELD}
                   inputMode="decimal"
-                  value={oil}
+                  value={told.oil ?? ""}
                   placeholder={String(named.oil_c)}
                   aria-invalid={state === null}
-                  onChange={(e) => setOil(e.target.value)}
+                  onChange={(e) => setTold({ ...told, oil: e.target.value })}
                 />
               </label>
             </div>
+          )}
+          {named && (
+            <Levers schematic={schematic} named={named.document} told={told} onTell={setTold} />
           )}
           <Button look="main" disabled={busy || state === null} onClick={ask}>
             {busy ? "Working it out …" : "What would it show, and is it safe?"}

@@ -7,6 +7,7 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.plan import Planner, readable
 from umweg.core.diagnose.setup import setup_after
 from umweg.core.diagnose.steps import Step
+from umweg.core.errors import ObservationError
 from umweg.core.observe.kinds.base import resolve_state
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
@@ -51,11 +52,16 @@ def own_step(planner: Planner, reading: Reading, observations: Sequence[Observat
 
     Raises
     ------
-    ObservationError : the circuit has no such place or state.
+    ObservationError : the circuit has no such place or state, or a flow is asked for without its
+        meter in line.
     SolveError : the healthy machine has no steady state there.
     """
     reading.check(planner.exhibits.suspects)
     state = resolve_state(planner.circuit, reading.state)
+    metered = any(i.point == reading.point and i.kind == "inline_flow" for i in state.interventions)
+    if reading.quantity == "flow_lpm" and not metered:
+        place = planner.circuit.test_point(reading.point).label
+        raise ObservationError(f"flow at “{place}” wants the meter in line there, in that state")
     if not state.passing:
         planner.predictor.prepare([state])
     setup = setup_after(planner.circuit, observations)
