@@ -4,7 +4,8 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import type { EntryData, Job, Schematic, Workshop } from "../api/client";
 import type { ShownEntry } from "../api/outbox";
 import { sinceRepair } from "./prove/epoch";
-import { ProvePanel, proofsOf, standOfProof } from "./prove/ProvePanel";
+import { ProvePanel } from "./prove/ProvePanel";
+import { proofsOf, remaining, repairHistory, standOfProof } from "./prove/proofs";
 
 afterEach(cleanup);
 
@@ -89,6 +90,32 @@ describe("proving a repair", () => {
     const done = proofsOf([...before, entry(3, repair), entry(4, reading("m2", 184), "pass")]);
     expect(standOfProof(done.proofs)).toMatchObject({ open: [], contradicting: [] });
     expect(done.proofs[0]?.after?.sequence).toBe(4);
+  });
+
+  it("tells each repair of several with what was read before and after it", () => {
+    const all = [
+      ...before,
+      entry(3, repair),
+      entry(4, reading("m2", 140), "low"),
+      entry(5, repair),
+      entry(6, reading("m2", 184), "pass"),
+    ];
+    const [first, second] = repairHistory(all);
+    expect(first?.proofs[0]).toMatchObject({ before: { sequence: 2 }, after: { sequence: 4 } });
+    expect(second?.proofs[0]).toMatchObject({ before: { sequence: 4 }, after: { sequence: 6 } });
+    expect(proofsOf(all)).toEqual(second);
+  });
+
+  it("says what remains: outside as read last, or not read again", () => {
+    expect(remaining(before).map((r) => r.why)).toEqual(["outside"]);
+    expect(remaining([...before, entry(3, repair)]).map((r) => r.why)).toEqual(["not read again"]);
+    const still = [...before, entry(3, repair), entry(4, reading("m2", 140), "low")];
+    expect(remaining(still).map((r) => [r.entry.sequence, r.why])).toEqual([[4, "outside"]]);
+    const settled = entry(5, { kind: "acceptance", reading: "e4", reason: "old machine" });
+    expect(remaining([...still, settled])).toEqual([]);
+    expect(remaining([...before, entry(3, repair), entry(4, reading("m2", 184), "pass")])).toEqual(
+      [],
+    );
   });
 
   it("keeps the repair with the part that was decided", () => {

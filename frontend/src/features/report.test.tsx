@@ -79,6 +79,33 @@ describe("the report", () => {
     expect(container.textContent).not.toContain("Taken back");
   });
 
+  it("shows what was done, what was read before and after it, and what remains", () => {
+    const repaired = {
+      ...job,
+      entries: [
+        ...job.entries.slice(0, 2),
+        entry("5", { kind: "repair", component: "relief", mode: "set_low", text: "Set it." }),
+        entry("6", reading, {
+          value_base: 184,
+          unit_base: "bar",
+          verdict: { word: "pass", low: 178, high: 190, source: "sheet" },
+        }),
+        entry("7", { ...reading, point: "other" } as EntryData, {
+          words: "Other port — held",
+          value_base: 9,
+          unit_base: "bar",
+          verdict: { word: "high", low: null, high: 5, source: "sheet" },
+        }),
+      ],
+    } as unknown as Job;
+    render(<Report job={repaired} workshop={workshop} schematic={schematic} full={false} />);
+    const done = screen.getByRole("heading", { name: "Done and proved" }).parentElement;
+    expect(done?.textContent).toContain("133 bar");
+    expect(done?.textContent).toContain("184 bar");
+    const left = screen.getByRole("heading", { name: "What remains" }).parentElement;
+    expect(left?.textContent).toContain("Other port — held: outside its specification");
+  });
+
   it("shows the shop everything, the corrected entries too", () => {
     render(<Report job={job} workshop={workshop} schematic={schematic} full />);
     expect(screen.getByText("Taken back").className).toContain("line-through");

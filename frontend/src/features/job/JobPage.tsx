@@ -42,6 +42,7 @@ import { WayOn } from "../step/WayOn";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
 import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
 import { JobParts } from "./JobParts";
+import { LastKept } from "./LastKept";
 import { PARTS } from "./parts";
 
 /** Belief on each part: a suspect's share falls on all the parts it names. */
@@ -293,6 +294,12 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
         </Tabs.List>
         <Leader diagnosis={newest} onOpen={() => onTab("suspects")} />
         <PendingBar items={pending.items} onDismiss={pending.dismiss} />
+        {!held && tab !== "record" && (
+          <LastKept
+            entries={entries}
+            onUndo={(id) => keep({ kind: "withdrawal", reason: "" }, id)}
+          />
+        )}
         {answer?.trouble && (
           <div className="p-2" role="alert">
             <Notice tone="stop">

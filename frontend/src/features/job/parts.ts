@@ -1,6 +1,6 @@
 import type { SafePlan } from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
-import { proofsOf, standOfProof } from "../prove/ProvePanel";
+import { proofsOf, standOfProof } from "../prove/proofs";
 import { doneSteps, standOf } from "../safe/MakeSafePanel";
 
 /** ``open``: something in it waits for somebody. ``later``: nothing is asked of it yet. */

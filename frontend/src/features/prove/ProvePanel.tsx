@@ -6,56 +6,10 @@ import { Button, Notice, Tag } from "../../ui/primitives";
 import { show } from "../../units";
 import { VERDICT } from "../../words";
 import { ReadingPad } from "../reading/ReadingPad";
-import { lastRepair } from "./epoch";
+import { proofsOf, type ReadingEntry, standOfProof } from "./proofs";
 
-type ReadingEntry = ShownEntry & { data: Reading };
-
-const isReading = (e: ShownEntry): e is ReadingEntry => e.standing && e.data.kind === "reading";
-const topicOf = ({ data }: ReadingEntry) =>
-  [
-    data.quantity === "time_s" ? "speed_mm_s" : data.quantity,
-    data.point,
-    JSON.stringify(data.state),
-  ].join();
-
-export interface Proof {
-  before: ReadingEntry;
-  after: ReadingEntry | undefined;
-}
-
-/** The last repair, and each reading before it with the newest of the same after it. */
-export function proofsOf(entries: ShownEntry[]): {
-  repaired: ShownEntry | undefined;
-  proofs: Proof[];
-} {
-  const repaired = lastRepair(entries);
-  if (!repaired) return { repaired, proofs: [] };
-  const readings = entries.filter(isReading);
-  const after = new Map(
-    readings.filter((e) => e.sequence > repaired.sequence).map((e) => [topicOf(e), e]),
-  );
-  const before = new Map(
-    readings.filter((e) => e.sequence < repaired.sequence).map((e) => [topicOf(e), e]),
-  );
-  const proofs = [...before.values()].map((e) => ({ before: e, after: after.get(topicOf(e)) }));
-  const failed = (p: Proof) => p.before.verdict && p.before.verdict.word !== "pass";
-  return { repaired, proofs: proofs.sort((a, b) => Number(!!failed(b)) - Number(!!failed(a))) };
-}
-
-/** How a job stands that was repaired: what failed and is not read again, what fails still. */
-export function standOfProof(proofs: Proof[]) {
-  const failed = proofs.filter((p) => p.before.verdict && p.before.verdict.word !== "pass");
-  return {
-    failed,
-    open: failed.filter((p) => !p.after),
-    contradicting: proofs.filter(
-      (p) =>
-        p.after?.verdict && p.after.verdict.word !== "pass" && p.after.verdict.word !== "marginal",
-    ),
-  };
-}
-
-function Value({ entry }: { entry: ReadingEntry }) {
+/** What was read and how it stands against the specification. */
+export function Value({ entry }: { entry: ReadingEntry }) {
   const verdict = entry.verdict && VERDICT[entry.verdict.word];
   const value = entry.value_base ?? entry.data.value;
   return (

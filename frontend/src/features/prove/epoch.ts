@@ -1,11 +1,11 @@
-import type { ShownEntry } from "../../api/outbox";
+import type { Entry } from "../../api/client";
 
-/** The repair that stands last: with it the machine as it is now begins. */
-export const lastRepair = (entries: ShownEntry[]): ShownEntry | undefined =>
-  entries.filter((e) => e.standing && e.data.kind === "repair").at(-1);
+/** The repairs that stand, in their order. */
+export const repairsOf = <E extends Entry>(entries: E[]): E[] =>
+  entries.filter((e) => e.standing && e.data.kind === "repair");
 
-/** What was told and read of the machine as it is now. */
-export function sinceRepair(entries: ShownEntry[]): ShownEntry[] {
-  const from = lastRepair(entries)?.sequence ?? 0;
+/** What was told and read of the machine as it is now: since the repair that stands last. */
+export function sinceRepair<E extends Entry>(entries: E[]): E[] {
+  const from = repairsOf(entries).at(-1)?.sequence ?? 0;
   return entries.filter((e) => e.sequence > from);
 }

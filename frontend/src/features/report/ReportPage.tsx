@@ -7,6 +7,8 @@ import { Button, Failure } from "../../ui/primitives";
 import { show, showBand } from "../../units";
 import { ALWAYS_CAUTIONS, VERDICT } from "../../words";
 import { JobParts } from "../job/JobParts";
+import { Value } from "../prove/ProvePanel";
+import { type Repaired, remaining, repairHistory } from "../prove/proofs";
 
 type Of<K extends Entry["data"]["kind"]> = Entry & { data: Extract<Entry["data"], { kind: K }> };
 
@@ -88,6 +90,45 @@ function Words({ entries }: { entries: Entry[] }) {
   );
 }
 
+const NOT_AGAIN = "was outside its specification and has not been read since the repair";
+
+/** One repair, and what was read before it beside what was read after it. */
+function Repair({ repaired, proofs }: Repaired) {
+  const read = proofs.filter((p) => p.after);
+  return (
+    <div className="break-inside-avoid pb-2">
+      <p>
+        <span className="text-soft">{when(repaired.created_at)} · </span>
+        {repaired.words}
+      </p>
+      {read.length === 0 ? (
+        <p className="text-soft">Nothing was read again after it.</p>
+      ) : (
+        <table className="mt-1 w-full border-collapse text-left text-sm">
+          <thead>
+            <tr className="border-ink border-b">
+              <th scope="col">Read again</th>
+              <th scope="col">Before</th>
+              <th scope="col">After</th>
+            </tr>
+          </thead>
+          <tbody>
+            {read.map((p) => (
+              <tr key={p.before.id} className="border-line border-b align-top">
+                <td className="py-1 pr-3">{p.before.words.split(" — ").at(-1)}</td>
+                <td className="py-1 pr-3">
+                  <Value entry={p.before} />
+                </td>
+                <td className="py-1">{p.after && <Value entry={p.after} />}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </div>
+  );
+}
+
 const when = (time: string) =>
   new Date(time).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 
@@ -123,6 +164,8 @@ export function Report({
   full: boolean;
 }) {
   const { machine } = job;
+  const history = repairHistory(job.entries);
+  const remains = remaining(job.entries);
   const seen = job.entries.filter(
     (e) => e.standing && ["oil", "warmth", "indicator", "confirm"].includes(e.data.kind),
   );
@@ -151,9 +194,11 @@ export function Report({
       <Section title="Finding">
         <Finding job={job} schematic={schematic} />
       </Section>
-      {standing(job, "repair").length > 0 && (
-        <Section title="Done">
-          <Words entries={standing(job, "repair")} />
+      {history.length > 0 && (
+        <Section title="Done and proved">
+          {history.map((r) => (
+            <Repair key={r.repaired.id} {...r} />
+          ))}
         </Section>
       )}
       <Section title="Measured">
@@ -162,6 +207,17 @@ export function Report({
       <Section title="Looked at">
         <Words entries={seen} />
       </Section>
+      {remains.length > 0 && (
+        <Section title="What remains">
+          <ul className="list-disc pl-5">
+            {remains.map(({ entry, why }) => (
+              <li key={entry.id}>
+                {entry.words}: {why === "outside" ? "outside its specification" : NOT_AGAIN}
+              </li>
+            ))}
+          </ul>
+        </Section>
+      )}
       {standing(job, "note").length > 0 && (
         <Section title="Remarks">
           <Words entries={standing(job, "note")} />
