@@ -59,7 +59,7 @@ def test_a_shaft_that_turns_backward_shows_how_fast() -> None:
 def test_a_tachometer_counts_finer_than_a_gauge_but_the_engine_is_not_that_steady() -> None:
     quantity = Quantity("shaft_rpm", "shaft_speed")
     with_tacho = noise_sd(quantity, 1500.0, TACHO)
-    assert with_tacho == pytest.approx(np.hypot(0.015 * 1500 + 2.0, 0.001 / 2 * 6000))
+    assert with_tacho == pytest.approx(np.hypot(0.015 * 1500 + 15.0, 0.001 / 2 * 6000))
 
 
 def test_without_a_tachometer_a_shaft_speed_is_refused_by_name() -> None:

@@ -207,6 +207,57 @@ def test_what_is_stored_is_what_flowed_in(make_bench: Bench) -> None:
     assert in_l - out_l == pytest.approx(kept, rel=0.02)
 
 
+def test_no_energy_is_made_or_lost(make_bench: Bench) -> None:
+    """What the gas gives (``∫p·dV``, Boyle) lifts the load, speeds it up, heats orifice and damper."""
+    force, mass, k = 20000.0, 2000.0, 1.5
+    store = part("store", "accumulator", {"port": "s"}, volume_l=4, precharge_bar=60, gas_bar=70)
+    wide = {"store.empty": 1}
+    states = {
+        # So heavy that it presses the store: what the gas holds is given back below a lighter load.
+        "fill": {**RUN, "settings": {**wide, "weight.force_n": 300000.0}},
+        "lift": {**OFF, "settings": {**wide, "weight.force_n": force}},
+    }
+    parts = [check("hold", "p", "s", leak_lpm_per_bar=1e-7), store, orifice("meter", "s", "a", k)]
+    found = play(
+        on_a_rod(make_bench, states, *parts, mass_kg=mass),
+        [("fill", 1), ("lift", 5)],
+        ["s", "a", "rod"],
+        24001,
+        accuracy=Accuracy(scale=0.02),
+    )
+    s, a, speed = found.across[0].T
+    place = found.place_mm[0, :, 0]
+    here = (found.time_s > 2.8) & (place > 1.0) & (place < 590.0)
+    begin, end = np.flatnonzero(here)[[0, -1]]
+    part_s = slice(begin, end + 1)
+    assert place[end] - place[begin] > 100.0
+
+    def gas_l(bar: float) -> float:
+        return 4 * (60 + ATMOSPHERE_BAR) / (bar + ATMOSPHERE_BAR)
+
+    def oil_bar_l(litres: float, bar: float) -> float:
+        return litres * quad(lambda p: p * slope_l_per_bar(p), 0, bar)[0]
+
+    first, last = float(s[begin]), float(s[end])
+    given = quad(lambda p: p * gas_l(p) / (p + ATMOSPHERE_BAR), last, first)[0]
+    given += oil_bar_l(3 * ComponentType.fittings_l, first)
+    given -= oil_bar_l(3 * ComponentType.fittings_l, last)
+    drop = s[part_s] - a[part_s]
+    heat = float(np.trapezoid(drop * k * np.sqrt(np.abs(drop)), found.time_s[part_s])) / 60
+    joule = 0.01  # bar·L
+    lifted = force * (place[end] - place[begin]) * 1e-3 * joule
+    faster = 0.5 * mass * (speed[end] ** 2 - speed[begin] ** 2) * 1e-6 * joule
+    damped = float(np.trapezoid(DAMPER_N_S_MM * speed[part_s] ** 2, found.time_s[part_s]))
+    damped *= 1e-3 * joule
+    area = 0.25e-2 * pi * 80**2
+    litres = 2 * ComponentType.fittings_l + area * 1e-4 * float(place[begin])
+    pressed = oil_bar_l(litres, float(a[end])) - oil_bar_l(litres, float(a[begin]))
+    assert given > 50.0
+    assert heat + lifted + damped + faster + pressed == pytest.approx(given, rel=1e-3)
+
+
+DAMPER_N_S_MM = 10.0
+"""What every load has of it."""
 RAMP_S = 0.2
 
 

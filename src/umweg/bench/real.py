@@ -86,6 +86,8 @@ class RealMachine(HiddenMachine):
                 + self._offsets[instrument.id]
                 + NEEDLE_SHARE * scale * self.draw()
             )
+        if not (quantity.of.signed or quantity.of.from_vacuum):
+            value = max(value, 0.0)
         if self._random.random() < GROSSLY_WRONG:
             value *= float(self._random.choice([0.0, 0.3, 0.5, 1.6, 2.0]))
         return value

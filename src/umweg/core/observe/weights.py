@@ -25,6 +25,8 @@ BY_HAND = {"s": (0.05, 0.3), "mm": (0.1, 1.0)}
 """A stop watch and a rule: a share of what they show, and no finer than so much."""
 SETTLED_SD_C = 3.0
 """A thermometer in the tank, the air not quite as warm as said, the work not quite the cycle."""
+STANDING_RPM = 15.0
+"""A tachometer held to a shaft that hardly turns counts what shakes it."""
 FLOOR_SD = 0.2
 """No reading is taken finer than this [bar or L/min] …"""
 FLOOR_SHARE = 0.002
@@ -116,7 +118,7 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
     if quantity.kind == "speed_mm_s":
         return 0.04 * abs(value_base) + 0.3
     if quantity.of.unit == "rpm":
-        counted = 0.015 * abs(value_base) + 2.0
+        counted = 0.015 * abs(value_base) + (STANDING_RPM if quantity.at_point else 2.0)
         return float(np.hypot(counted, gauge_sd(quantity, value_base, instrument)))
     if quantity.kind == "settled_c":
         return SETTLED_SD_C

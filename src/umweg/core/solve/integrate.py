@@ -473,9 +473,6 @@ def integrate(
                     place[p, lane] = stroke[p, lane] if engaged[p, lane] > 0 else 0.0
                 if engaged[p, lane] != was_engaged:
                     fresh = True
-                    if engaged[p, lane] != 0:
-                        # It stops dead: what it carried in its motion is gone.
-                        across[i, lane] = 0.0
                     if event_count[case] < events.shape[1]:
                         events[case, event_count[case], 0] = clock[lane] + h
                         events[case, event_count[case], 1] = 2 * p + (
@@ -515,6 +512,10 @@ def integrate(
                         w, h, placed[p, lane], place[p, lane], held[i, lane], across[i, lane]
                     )
                 next_sample[lane] += 1
+            for p in range(rods):
+                if engaged[p, lane] != 0:
+                    # It stops dead: up to here it moved, and what it carried in its motion is gone.
+                    across[rod_rows[p], lane] = 0.0
             for r in range(kept.shape[0]):
                 x = across[kept[r], lane]
                 extremes[case, phase[lane], r, 0] = min(extremes[case, phase[lane], r, 0], x)
