@@ -20,19 +20,22 @@ from umweg.core.faults.population import (
     PAIR_SEVERITIES,
     SEVERITIES,
     Fault,
+    between,
     fault_pairs,
     single_faults,
 )
-from umweg.core.network.network import Network
+from umweg.core.network.network import Indices, Network
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Joined, Predictor
+from umweg.core.observe.predict import Divided, Joined, Predictor
 from umweg.core.solve.steady import SteadySolver
 
 COARSE_PAIRS = 24
 FINE_PAIRS = 6
+BETWEEN_AT_HAND = 40
+"""Faults that are kept at the severities between the grid's."""
 PAIRS_AT_HAND = 2
 """Populations with pairs that are kept: the coarse and the fine one of the last question."""
 
@@ -74,6 +77,9 @@ class Diagnostician:
         self.money = Money.of(predictor.circuit, labour_per_min)
         self.exhibits = Played(predictor)
         self._pairs: dict[str, Predictor] = {}
+        self._joined: Joined | None = None
+        self._between: dict[int, Predictor] = {}
+        self._divided: dict[tuple[int, ...], tuple[Predictor, Array]] = {}
 
     @classmethod
     def of(
@@ -96,20 +102,46 @@ class Diagnostician:
     def rank(
         self, observations: Sequence[Observation], ranking: Ranking | None = None
     ) -> tuple[Ranking, Predictor]:
-        """The suspects weighed, pairs of faults among them where no single one explains it."""
+        """The suspects weighed: those that may explain it at more severities than the grid's, and
+        pairs of faults among them where no single one explains it."""
         ranking = ranking or rank(
             self.exhibits, observations, self.instruments, self._noticed, self.history
         )
+        predictor, seen = self.predictor, self._noticed
+        if len(ranking.divisible):
+            predictor, seen = self._with_divided(ranking.divisible)
+            ranking = self._ranked(predictor, seen, observations)
         if not ranking.wants_pairs:
-            return ranking, self.predictor
-        coarse = self._with_pairs(self._hopeful(ranking), PAIR_SEVERITIES)
-        best = self._best_pairs(self._ranked(coarse, observations))
-        finer = self._with_pairs(best, SEVERITIES)
-        return self._ranked(finer, observations), finer
+            return ranking, predictor
+        singles = predictor
+        predictor = self._with_pairs(self._hopeful(ranking), PAIR_SEVERITIES, singles)
+        best = self._best_pairs(self._ranked(predictor, seen, observations))
+        predictor = self._with_pairs(best, SEVERITIES, singles)
+        return self._ranked(predictor, seen, observations), predictor
 
-    def _ranked(self, predictor: Predictor, observations: Sequence[Observation]) -> Ranking:
-        seen = with_pairs(self._noticed, predictor.population.count)
+    def _ranked(
+        self, predictor: Predictor, seen: Array, observations: Sequence[Observation]
+    ) -> Ranking:
+        seen = with_pairs(seen, predictor.population.count)
         return rank(Played(predictor), observations, self.instruments, seen, self.history)
+
+    def _with_divided(self, hypotheses: Indices) -> tuple[Predictor, Array]:
+        """A predictor with some faults at more severities, and who of them is noticed."""
+        key = tuple(hypotheses.tolist())
+        if key not in self._divided:
+            for h in key:
+                # Moved to the end: those asked for last are kept.
+                known = self._between.pop(h, None)
+                self._between[h] = known or Predictor(
+                    self.circuit, between(self.predictor.population, h), self.predictor.solver
+                )
+            while len(self._between) > BETWEEN_AT_HAND:
+                del self._between[next(iter(self._between))]
+            finer = Divided(self.predictor, [self._between[h] for h in key])
+            while len(self._divided) >= PAIRS_AT_HAND:
+                del self._divided[next(iter(self._divided))]
+            self._divided[key] = finer, noticed(Played(finer))
+        return self._divided[key]
 
     @cached_property
     def _noticed(self) -> Array:
@@ -142,7 +174,7 @@ class Diagnostician:
             ranking.listed(groups),
             ranking.other_share,
             ranking.explained,
-            predictor is not self.predictor,
+            predictor.population.paired,
             ranking.left_out,
             order.steps,
             repairs_of(ranking, self.money),
@@ -171,13 +203,17 @@ class Diagnostician:
         both = [ranking.population.hypotheses[h].faults for h in order]
         return [(f[0], f[1]) for f in both if len(f) == 2][:FINE_PAIRS]
 
-    def _with_pairs(self, pairs: Sequence[tuple[Fault, Fault]], grid: Sequence[float]) -> Predictor:
-        """A predictor of every single fault and some pairs; the last few are kept."""
+    def _with_pairs(
+        self, pairs: Sequence[tuple[Fault, Fault]], grid: Sequence[float], singles: Predictor
+    ) -> Predictor:
+        """A predictor of every single fault and some pairs; the last few pairs are kept."""
         key = " ".join([str(len(grid)), *(f"{a.key}+{b.key}" for a, b in pairs)])
         if key not in self._pairs:
             population = fault_pairs(self.predictor.population, pairs, grid)
-            both = Predictor(self.circuit, population, self.predictor.solver)
             while len(self._pairs) >= PAIRS_AT_HAND:
                 del self._pairs[next(iter(self._pairs))]
-            self._pairs[key] = Joined(self.predictor, both)
-        return self._pairs[key]
+            self._pairs[key] = Predictor(self.circuit, population, self.predictor.solver)
+        both = self._pairs[key]
+        if self._joined is None or self._joined.parts != (singles, both):
+            self._joined = Joined(singles, both)
+        return self._joined

@@ -20,12 +20,18 @@ from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
+from umweg.core.observe.predict import SEVERITIES as OWN_SEVERITIES
 from umweg.core.observe.weights import Evidence, Measured
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
 WORTH_DRAWING = 0.05
 """Odds that two faults must be able to reach before they are played."""
+DIVIDED_FROM = 2
+"""Readings from which on the severities of a fault can disagree about them."""
+MOST_DIVIDED = 8
+WORTH_DIVIDING = 0.02
+"""Odds that a fault must be able to reach before it is played at more severities."""
 HOPEFUL = 6
 BEST_OF_EACH = 2
 DOUBTED_ABOVE = 0.03
@@ -74,6 +80,22 @@ class LeftOut:
 
     observation: str
     why: str
+
+
+def _bend(reading: Measured, population: Population) -> Array:
+    """(C,) how far off a straight line to the neighbouring severities is, in standard deviations
+    of a machine's reading: an eighth of the second difference, half way."""
+    below, above = population.below[:, 0], population.above[:, 0]
+    inside = np.flatnonzero(above >= 0)
+    # Below the first severity lies the healthy machine, the first of all candidates.
+    under, over = np.maximum(below[inside], 0), above[inside]
+    mean, known = reading.mean, reading.known
+    second = np.abs(mean[over] - 2.0 * mean[inside] + mean[under])
+    slope = reading.slope[:-OWN_SEVERITIES, inside]
+    sd = np.sqrt(np.einsum("uc,uc->c", slope, slope) + reading.noise_sd**2)
+    found = np.zeros(population.count)
+    found[inside] = np.where(known[inside] & known[under] & known[over], second / 8.0 / sd, 0.0)
+    return found
 
 
 @dataclass(frozen=True)
@@ -156,6 +178,30 @@ class Ranking:
         if self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5:
             return True
         return bool(self.hopes.max(initial=-np.inf) > np.log(WORTH_DRAWING))
+
+    @cached_property
+    def divisible(self) -> Indices:
+        """Hypotheses worth looking at between the severities of their grid, the likeliest first.
+
+        A fault with a cliff may explain every reading at some severity, and none of the grid's
+        explains all: each reading counts as if its best severity were there. It is worth it where
+        what is shown bends so much that a straight line between two of the grid's is no answer.
+        """
+        readings = [e for e in self.evidence if isinstance(e, Measured)]
+        if len(readings) < DIVIDED_FROM:
+            return np.zeros(0, dtype=np.intp)
+        population = self.population
+        fit = np.stack([item.marginal() for item in self.evidence])
+        bent = np.max([_bend(e, population) for e in readings], axis=0) > 1.0
+        total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
+        most = np.full(len(population.hypotheses), -np.inf)
+        for h, rows in enumerate(population.members):
+            if len(population.hypotheses[h].faults) == 1 and bent[rows].any():
+                prior = np.logaddexp.reduce(population.log_prior[rows])
+                most[h] = fit[:, rows].max(axis=1).sum() + prior
+        order = np.argsort(-most, kind="stable")[:MOST_DIVIDED]
+        found: Indices = np.sort(order[most[order] > total + np.log(WORTH_DIVIDING)])
+        return found
 
     @cached_property
     def hopeful(self) -> Indices:

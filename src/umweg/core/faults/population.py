@@ -198,6 +198,69 @@ def merged(a: Population, b: Population) -> Population:
     )
 
 
+BETWEEN = (0.25, 0.5, 0.75)
+"""Where a step of the grid is divided for a fault that is looked at more finely."""
+
+
+def between(singles: Population, h: int) -> Population:
+    """One fault at the severities between those of the grid, the first step beginning in order.
+
+    Its candidates belong to the same hypotheses; they have no neighbours until :func:`divided`.
+    """
+    (fault,) = singles.hypotheses[h].faults
+    grid = np.concatenate([[0.0], singles.severity[singles.members[h], 0]])
+    levels = (grid[:-1, None] + np.diff(grid)[:, None] * np.array(BETWEEN)).ravel()
+    count = len(levels)
+    none = np.full((count, 2), -1, dtype=np.intp)
+    severity, slot, value = np.zeros((count, 2)), none.copy(), np.zeros((count, 2))
+    severity[:, 0], slot[:, 0] = levels, fault.slot
+    value[:, 0] = fault.mode.value(fault.healthy, levels)
+    return Population(
+        singles.hypotheses,
+        np.full(count, h, dtype=np.intp),
+        severity,
+        slot,
+        value,
+        np.zeros(count),
+        none,
+        none,
+    )
+
+
+def divided(singles: Population, finer: Sequence[Population]) -> tuple[Population, Indices]:
+    """Single faults with some of them at more severities, each hypothesis in a row.
+
+    Returns
+    -------
+    The population, and (C,) its candidates' places in all of the given ones behind one another.
+    """
+    parts = (singles, *finer)
+    hypothesis = np.concatenate([p.hypothesis for p in parts])
+    severity = np.concatenate([p.severity for p in parts])
+    order: Indices = np.lexsort((severity[:, 0], hypothesis)).astype(np.intp)
+    owner = hypothesis[order]
+    sizes = np.bincount(owner, minlength=len(singles.hypotheses))
+    prior = np.array([h.prior for h in singles.hypotheses])
+    place = np.arange(len(order))
+    below, above = np.full((2, len(order), 2), -1, dtype=np.intp)
+    same = owner[1:] == owner[:-1]
+    below[1:, 0] = np.where(same, place[:-1], -1)
+    above[:-1, 0] = np.where(same, place[1:], -1)
+    return (
+        Population(
+            singles.hypotheses,
+            owner,
+            severity[order],
+            np.concatenate([p.slot for p in parts])[order],
+            np.concatenate([p.value for p in parts])[order],
+            np.log(prior / np.maximum(sizes, 1))[owner],
+            below,
+            above,
+        ),
+        order,
+    )
+
+
 def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Population:
     rows: list[tuple[int, tuple[float, ...]]] = []
     neighbours: list[Indices] = []

@@ -2,7 +2,7 @@
 
 import hashlib
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
-from umweg.core.faults.population import Population, merged, unknowns_of
+from umweg.core.faults.population import Population, divided, merged, unknowns_of
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe import shelf
@@ -377,7 +377,7 @@ class Joined(Predictor):
     def __init__(self, first: Predictor, second: Predictor) -> None:
         together = merged(first.population, second.population)
         super().__init__(first.circuit, together, first.solver)
-        self._parts = first, second
+        self.parts = first, second
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -387,27 +387,27 @@ class Joined(Predictor):
         SolveError : the healthy machine has no steady state in one of them.
         """
         wanted = {state_key(s): s for s in states}
-        for part in self._parts:
+        for part in self.parts:
             part.prepare(wanted.values())
         with self._lock:
             for key, state in wanted.items():
                 if key not in self._done:
-                    self._done[key] = _side_by_side(*(part[state] for part in self._parts))
+                    self._done[key] = _side_by_side(*(part[state] for part in self.parts))
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""
-        return self._parts[0].healthy(state)
+        return self.parts[0].healthy(state)
 
     @property
     def in_time(self) -> Sequence[Timing]:
         """Nothing that was not played already: thousands of pairs would be waited for."""
-        known = self._parts[1]._timed
+        known = self.parts[1]._timed
         return [t for t in self.circuit.timings if quantity_of(t) in known]
 
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time."""
-        a, b = (part.timed(quantity) for part in self._parts)
-        singles, pairs = (part.population for part in self._parts)
+        a, b = (part.timed(quantity) for part in self.parts)
+        singles, pairs = (part.population for part in self.parts)
         # A pair's slopes are as far off as those of the worse of its two faults.
         own = len(self.unknowns.slot)
         rows = slice(own, own + len(self.circuit.timings))
@@ -427,25 +427,98 @@ class Joined(Predictor):
         )
 
 
-def _side_by_side(a: StatePrediction, b: StatePrediction) -> StatePrediction:
-    def joined(x: NDArray[Any], y: NDArray[Any]) -> NDArray[Any]:
-        return np.concatenate([x, y], axis=-1)
+class Divided(Predictor):
+    """Single faults, some of them at more severities than the grid has.
+
+    What is between is solved; only what is read in time is taken to lie between its neighbours on
+    the grid, for it would have to be waited for.
+    """
+
+    def __init__(self, singles: Predictor, finer: Sequence[Predictor]) -> None:
+        population, order = divided(singles.population, [f.population for f in finer])
+        super().__init__(singles.circuit, population, singles.solver)
+        self._singles, self._finer, self._order = singles, finer, order
+
+    def prepare(self, states: Iterable[MachineState]) -> None:
+        """Compute several states in one batch.
+
+        Raises
+        ------
+        SolveError : the healthy machine has no steady state in one of them.
+        """
+        wanted = {state_key(s): s for s in states}
+        parts = (self._singles, *self._finer)
+        for part in parts:
+            part.prepare(wanted.values())
+        with self._lock:
+            for key, state in wanted.items():
+                if key in self._done:
+                    continue
+                found = _side_by_side(*(part[state] for part in parts), order=self._order)
+                self._severity_cells(found.mean, found.slope, found.known)
+                self._done[key] = found
+
+    def healthy(self, state: MachineState) -> Array:
+        """(N_all,) across variables of the machine as documented."""
+        return self._singles.healthy(state)
+
+    @property
+    def in_time(self) -> Sequence[Timing]:
+        """What the single faults were played in."""
+        return self._singles.in_time
+
+    def timed(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time."""
+        grid = self._singles.timed(quantity)
+        with self._lock:
+            if quantity not in self._timed:
+                self._timed[quantity] = self._interpolated(grid)
+            return self._timed[quantity]
+
+    def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
+        singles, population = self._singles.population, self.population
+        low = np.empty(population.count, dtype=np.intp)
+        high, share = low.copy(), np.zeros(population.count)
+        for own, rows in zip(singles.members, population.members, strict=True):
+            # Below the first severity lies the healthy machine, the first of all candidates.
+            known = np.concatenate([[0], own]) if len(own) > 1 else own
+            at = singles.severity[known, 0] * (known > 0)
+            wanted = population.severity[rows, 0]
+            above = np.minimum(np.searchsorted(at, wanted - 1e-9), len(known) - 1)
+            under = np.maximum(above - 1, 0)
+            width = np.maximum(at[above] - at[under], 1e-9)
+            low[rows], high[rows] = known[under], known[above]
+            share[rows] = np.where(above > under, (wanted - at[under]) / width, 1.0)
+        known_there = grid.known[low] & grid.known[high]
+        mean = (1.0 - share) * grid.mean[low] + share * grid.mean[high]
+        slope = (1.0 - share) * grid.slope[:, low] + share * grid.slope[:, high]
+        self._severity_cells(mean[None], slope[:, None].swapaxes(0, 1), known_there)
+        slope[:, ~known_there] = 0.0
+        return TimedPrediction(np.where(known_there, mean, 0.0), slope, known_there)
+
+
+def _side_by_side(*parts: StatePrediction, order: Indices | None = None) -> StatePrediction:
+    """One state of several populations behind one another, or in an order of their candidates."""
+
+    def joined(each: Callable[[StatePrediction], NDArray[Any]]) -> NDArray[Any]:
+        found = np.concatenate([each(p) for p in parts], axis=-1)
+        return found if order is None else found[..., order]
 
     return replace(
-        a,
-        mean=joined(a.mean, b.mean),
-        slope=joined(a.slope, b.slope),
-        known=joined(a.known, b.known),
+        parts[0],
+        mean=joined(lambda p: p.mean),
+        slope=joined(lambda p: p.slope),
+        known=joined(lambda p: p.known),
         overload=Overload(
-            joined(a.overload.ratio, b.overload.ratio),
-            joined(a.overload.port, b.overload.port),
-            joined(a.overload.pressure_bar, b.overload.pressure_bar),
+            joined(lambda p: p.overload.ratio),
+            joined(lambda p: p.overload.port),
+            joined(lambda p: p.overload.pressure_bar),
         ),
         solution=Solution(
-            joined(a.solution.across, b.solution.across),
-            joined(a.solution.converged, b.solution.converged),
-            joined(a.solution.residual_lpm, b.solution.residual_lpm),
-            joined(a.solution.iterations, b.solution.iterations),
+            joined(lambda p: p.solution.across),
+            joined(lambda p: p.solution.converged),
+            joined(lambda p: p.solution.residual_lpm),
+            joined(lambda p: p.solution.iterations),
         ),
     )
 

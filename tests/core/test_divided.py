@@ -1,0 +1,127 @@
+"""Severities between those of the grid: where a fault has a cliff, one point in seven misses it."""
+
+import numpy as np
+import pytest
+
+from tests.core.machines import Nominal
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.ranking import rank
+from umweg.core.faults.population import between, divided, single_faults
+from umweg.core.observe.kinds.readings import blank
+from umweg.core.observe.observations import Observation
+from umweg.core.observe.predict import Divided, Predictor
+from umweg.core.observe.quantities import Quantity, quantity_of
+from umweg.library import load_circuit, load_jobs
+
+CUTTER = "hedge_cutter"
+KIT = load_jobs()[0].instruments
+
+
+@pytest.fixture(scope="module")
+def doctor() -> Diagnostician:
+    return Diagnostician.of(load_circuit(CUTTER), KIT)
+
+
+def index_of(doctor: Diagnostician, key: str) -> int:
+    return [h.key for h in doctor.predictor.population.hypotheses].index(key)
+
+
+def finer(doctor: Diagnostician, *keys: str) -> Divided:
+    own = doctor.predictor
+    parts = [
+        Predictor(own.circuit, between(own.population, index_of(doctor, k)), own.solver)
+        for k in keys
+    ]
+    return Divided(own, parts)
+
+
+def test_a_fault_has_four_times_its_severities_in_order(doctor: Diagnostician) -> None:
+    singles = doctor.predictor.population
+    h = index_of(doctor, "coupling_a:not_home")
+    population, order = divided(singles, [between(singles, h)])
+    rows = population.members[h]
+    assert population.severity[rows, 0] == pytest.approx(np.arange(1, 29) / 28)
+    assert (np.diff(population.hypothesis) >= 0).all()
+    assert population.count == singles.count + 21 == len(order)
+    assert population.below[rows[1:], 0].tolist() == rows[:-1].tolist()
+    assert population.above[rows[:-1], 0].tolist() == rows[1:].tolist()
+    # Nothing is believed more or less for being looked at more finely.
+    assert np.exp(population.log_prior).sum() == pytest.approx(np.exp(singles.log_prior).sum())
+    mode = population.hypotheses[h].faults[0]
+    assert population.value[rows, 0] == pytest.approx(
+        mode.mode.value(mode.healthy, population.severity[rows, 0])
+    )
+
+
+def test_what_is_between_is_solved_and_the_rest_is_as_it_was(doctor: Diagnostician) -> None:
+    both = finer(doctor, "coupling_a:not_home", "pump:worn")
+    state = doctor.circuit.states["cutter_light"]
+    coarse, fine = doctor.predictor[state], both[state]
+    quantity = Quantity("speed_rpm", "head")
+    row = coarse.row(quantity)
+    for key in ("coupling_a:not_home", "pump:worn", "relief:set_low"):
+        h = index_of(doctor, key)
+        own = both.population.members[h]
+        step = 4 if key != "relief:set_low" else 1
+        assert fine.mean[row, own[step - 1 :: step]] == pytest.approx(
+            coarse.mean[row, doctor.predictor.population.members[h]]
+        )
+    half = both.population.members[index_of(doctor, "coupling_a:not_home")][1]
+    shown = Nominal(CUTTER, f"coupling_a:not_home={2 / 28}").rpm("head", "cutter_light")
+    assert fine.mean[row, half] == pytest.approx(shown, rel=1e-4)
+
+
+def test_what_is_read_in_time_lies_between_its_neighbours() -> None:
+    circuit = load_circuit("turf_lift")
+    doctor = Diagnostician.of(circuit, KIT)
+    both = finer(doctor, "pump:worn")
+    quantity = quantity_of(circuit.timings[0])
+    coarse, fine = doctor.predictor.timed(quantity), both.timed(quantity)
+    singles = doctor.predictor.population
+    h = index_of(doctor, "pump:worn")
+    own, grid = both.population.members[h], singles.members[h]
+    assert fine.mean[own[3::4]] == pytest.approx(coarse.mean[grid])
+    ends = np.concatenate([coarse.mean[:1], coarse.mean[grid]])
+    assert fine.mean[own[1::4]] == pytest.approx((ends[:-1] + ends[1:]) / 2)
+    others = np.delete(np.arange(both.population.count), own)
+    rest = np.delete(np.arange(singles.count), grid)
+    assert fine.mean[others] == pytest.approx(coarse.mean[rest])
+
+
+def readings_of(severity: float) -> list[Observation]:
+    """Every pressure of the cutter's machine with the coupling so far from home, as it is."""
+    machine = Nominal(CUTTER, f"coupling_a:not_home={severity}")
+    states = "cutter_light", "cutter_loaded"
+    places = [(p.id, s) for s in states for p in machine.circuit.test_points if p.hydraulic]
+    return [
+        blank(Quantity("pressure_bar", place), state).model_copy(
+            update={"id": f"r{i:02d}", "value": round(machine.bar(place, state), 3)}
+        )
+        for i, (place, state) in enumerate(places)
+    ]
+
+
+def test_a_coupling_that_is_half_home_leads_at_the_severity_it_has(doctor: Diagnostician) -> None:
+    """Half way between two of the grid's severities: none of the grid's shows all of it."""
+    seen = readings_of(2.5 / 7)
+    h = index_of(doctor, "coupling_a:not_home")
+    ranking, predictor = doctor.rank(seen)
+    assert isinstance(predictor, Divided)
+    assert rank(doctor.exhibits, seen, KIT, doctor._noticed).shares[h] < 0.05
+    assert ranking.keys[0] == "coupling_a:not_home"
+    assert ranking.shares[h] > 0.5
+    assert ranking.listed()[0].severity == pytest.approx(2.5 / 7, abs=0.02)
+
+
+def test_nothing_is_divided_where_the_severities_are_nearly_straight(
+    doctor: Diagnostician,
+) -> None:
+    reading = blank(Quantity("pressure_bar", "suction_port"), "cutter_light")
+    shown = [
+        reading.model_copy(update={"id": f"r{i}", "value": -0.05, "unit": "bar"}) for i in (1, 2)
+    ]
+    assert len(rank(doctor.exhibits, shown[:1], KIT).divisible) == 0
+    population = single_faults(doctor.predictor.network)
+    found = rank(doctor.exhibits, shown, KIT).divisible
+    assert len(found) <= 8
+    assert all(len(population.members[h]) > 1 for h in found)
