@@ -170,6 +170,31 @@ def solve(
 
 
 @app.command()
+def recorded(
+    circuit: str,
+    timing: Annotated[str, typer.Argument(help="what is read in time")],
+    file: Annotated[
+        Path, typer.Argument(help="rows of seconds and value, as a logger writes them")
+    ],
+    unit: Annotated[str, typer.Option(help="of the values")] = "bar",
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """What a timing reads from a curve that an instrument recorded."""
+    from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
+    from umweg.core.observe.recorded import read_recorded, told_by
+
+    document = _circuit(circuit)
+    found = read_recorded(file.read_text(encoding="utf-8", errors="replace"), unit)
+    value = told_by(document, timing, found)
+    of = document.timing(timing)
+    if as_json:
+        shown = {"timing": timing, "value": value, "unit": UNIT_OF_KIND[of.of]}
+        print(json.dumps({**shown, "rows": len(found.time_s)}))
+        return
+    print(f"{of.label}: {value:.4g} {UNIT_OF_KIND[of.of]} ({len(found.time_s)} rows)")
+
+
+@app.command()
 def play(
     circuit: str,
     program: Annotated[

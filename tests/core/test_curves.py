@@ -58,6 +58,21 @@ def test_a_fault_is_seen_on_it() -> None:
     assert way[1] > way[0] + 5.0
 
 
+def test_the_whole_machine_is_told_at_moments_of_the_curve() -> None:
+    """What the map shows at a moment is what the gauge's curve has there, at its own net."""
+    curve, _ = played("turf_lift", "sink")
+    assert len(curve.moments_s) == 41
+    assert curve.moments_s == pytest.approx(curve.time_s[::5], abs=1e-3)
+    network = Network(load_circuit("turf_lift"))
+    told = {n.net: n for n in curve.nets}
+    assert set(told) == set(network.net_names[: network.unknown_count])
+    assert {n.unit for n in curve.nets} <= {"bar", "mm/s", "rpm", "V"}
+    pressed, _ = played("tail_lift", "tilt_left")
+    point = load_circuit("tail_lift").test_point("tilt_port")
+    at_point = next(n for n in pressed.nets if n.net == point.net)
+    assert at_point.values == pytest.approx(pressed.values[::5], abs=0.01)
+
+
 @pytest.mark.parametrize("circuit_id", circuit_ids())
 def test_what_can_be_watched_has_a_place_to_be_watched_at(circuit_id: str) -> None:
     for timing in load_circuit(circuit_id).timings:

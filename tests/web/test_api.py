@@ -312,7 +312,7 @@ def test_schematic_and_states(client: TestClient) -> None:
     base = f"/api/circuits/{job['circuit_revision']}"
     drawing = client.get(f"{base}/schematic").json()
     assert len(drawing["parts"]) == 27
-    assert len(drawing["test_points"]) == 8
+    assert len(drawing["test_points"]) == 9
     state = client.get(f"{base}/states/blade_extend_stalled").json()
     assert state["nets"]["pump_out"]["value"] == pytest.approx(185.0, abs=1.0)
     relief = state["flows_lpm"]["main_relief.inlet"]

@@ -7,6 +7,7 @@ from fastapi.testclient import TestClient
 
 from tests.web.conftest import WorkOff
 from tests.web.test_api import job_id, post
+from umweg.library import load_circuit
 
 READING: dict[str, Any] = {
     "kind": "reading",
@@ -37,6 +38,36 @@ def test_what_can_be_read_is_listed_with_its_states(client: TestClient) -> None:
     assert by_name["speed_mm_s", "blade"]["unit"] == "mm/s"
     named = {s["id"] for s in client.get(f"/api/circuits/{number}/schematic").json()["states"]}
     assert set(pressure["states"]) <= named
+
+
+def test_a_pasted_curve_is_read_and_kept_with_its_reading(client: TestClient) -> None:
+    every = [
+        client.get(f"/api/jobs/{j['id']}").json() for j in client.get("/api/jobs").json()["jobs"]
+    ]
+    job = next(j for j in every if j["circuit_id"] == "tail_lift")
+    number = revision(client, job["id"])
+    place = f"/api/circuits/{number}/timings/tilt_left/recorded"
+    text = "s;bar\n0;52,5\n300;40\n600;31"
+    found = client.post(place, json={"text": text, "unit": "bar"}).json()
+    assert found["unit"] == "bar"
+    assert found["value"] == 31.0
+    timing = next(t for t in load_circuit("tail_lift").timings if t.id == "tilt_left")
+    reading = {
+        **READING,
+        "point": "tilt_left",
+        "quantity": "left_bar",
+        "state": timing.state,
+        "value": found["value"],
+        "recorded": found["recorded"],
+    }
+    kept = post(client, job["id"], reading).json()["entry"]["data"]
+    assert kept["recorded"]["shown"] == [52.5, 40.0, 31.0]
+    wrong = post(client, job["id"], {**reading, "value": 50.0})
+    assert wrong.status_code == 422
+    assert "its curve shows" in wrong.json()["detail"]
+    broken = client.post(place, json={"text": "0;1\nwhat;2", "unit": "bar"})
+    assert broken.status_code == 422
+    assert "line 2" in broken.json()["detail"]
 
 
 def test_it_is_judged_by_a_worker_and_nothing_is_stored(

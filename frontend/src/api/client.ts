@@ -33,6 +33,7 @@ export type Instrument = Schemas["Instrument"];
 export type Refill = Schemas["Refill"];
 export type RefillAsked = { tank_l: number; drained_l?: number; posture: string[] };
 export type Watched = Schemas["Watched"];
+export type RecordedCurve = Schemas["RecordedView"];
 export type Readable = Schemas["ReadableView"];
 export type MachineState = Schemas["MachineState"];
 export type Trend = Schemas["Trend"];
@@ -154,6 +155,13 @@ export const api = {
     unwrap(
       client.GET("/api/circuits/{revision_id}/timings/{timing_id}/curve", {
         params: { path: { revision_id: revision, timing_id: timing }, query: { fault } },
+      }),
+    ),
+  recorded: (revision: number, timing: string, text: string, unit: string) =>
+    unwrap(
+      client.POST("/api/circuits/{revision_id}/timings/{timing_id}/recorded", {
+        params: { path: { revision_id: revision, timing_id: timing } },
+        body: { text, unit },
       }),
     ),
   refill: (revision: number, query: RefillAsked) =>

@@ -150,6 +150,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circuits/{revision_id}/timings/{timing_id}/recorded": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read From Curve
+         * @description What a timing reads from a recorded curve; nothing is stored.
+         */
+        post: operations["read_from_curve_api_circuits__revision_id__timings__timing_id__recorded_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/trace": {
         parameters: {
             query?: never;
@@ -2003,6 +2023,18 @@ export interface components {
             label: string;
         };
         /**
+         * NetOverTime
+         * @description What a net holds at each of the moments.
+         */
+        NetOverTime: {
+            /** Net */
+            net: string;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: number[];
+        };
+        /**
          * NetValue
          * @description A net in a state.
          */
@@ -2415,6 +2447,7 @@ export interface components {
              * @enum {string}
              */
             quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "filter_drop_bar" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c" | "time_s";
+            recorded?: components["schemas"]["Recorded"] | null;
             /** Repeats */
             repeats?: number[];
             /** State */
@@ -2436,6 +2469,39 @@ export interface components {
             predicted: components["schemas"]["BandView"] | null;
             /** Words */
             words: string;
+        };
+        /**
+         * Recorded
+         * @description Seconds since one began to watch, and what was shown, in a unit.
+         */
+        Recorded: {
+            /** Shown */
+            shown: number[];
+            /** Time S */
+            time_s: number[];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * RecordedRequest
+         * @description A curve as it is pasted: rows of seconds and value, in a unit.
+         */
+        RecordedRequest: {
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * RecordedView
+         * @description What a timing reads from a recorded curve, and the curve as it is kept with the reading.
+         */
+        RecordedView: {
+            recorded: components["schemas"]["Recorded"];
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
         };
         /**
          * Refill
@@ -3144,6 +3210,10 @@ export interface components {
         Watched: {
             /** Level */
             level: number | null;
+            /** Moments S */
+            moments_s: number[];
+            /** Nets */
+            nets: components["schemas"]["NetOverTime"][];
             /** Phases */
             phases: components["schemas"]["Begins"][];
             /** Time S */
@@ -3621,6 +3691,105 @@ export interface operations {
             };
             /** @description There is no such thing */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    read_from_curve_api_circuits__revision_id__timings__timing_id__recorded_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+                timing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordedRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordedView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -128,6 +128,7 @@ describe("StepPanel", () => {
         conditions=""
         reading={false}
         onRead={() => {}}
+        onMoment={() => {}}
         onChoose={() => {}}
         onKeep={() => {}}
         onDoubt={async () => []}
@@ -149,6 +150,7 @@ describe("StepPanel", () => {
         conditions="Engine rated · oil 50 °C"
         reading={false}
         onRead={() => {}}
+        onMoment={() => {}}
         onChoose={() => {}}
         onKeep={() => {}}
         onDoubt={async () => []}
@@ -163,7 +165,59 @@ describe("StepPanel", () => {
   });
 });
 
+const noCurve = async () => {
+  throw new Error("line 2 is not two numbers");
+};
+
 describe("ReadingPad", () => {
+  it("takes its value from a curve that is pasted, and keeps the curve with it", async () => {
+    const keep = vi.fn<(data: EntryData) => void>();
+    const recorded = { unit: "bar", time_s: [0, 10], shown: [80, 20] };
+    const read = vi.fn(async () => ({ value: 20, unit: "bar", recorded }));
+    const timed = { ...step, quantity: "left_bar", point: "store_left" } as Step;
+    render(
+      <ReadingPad
+        step={timed}
+        workshop={workshop}
+        conditions=""
+        rows={[]}
+        onKeep={keep}
+        onDoubt={async () => []}
+        onCurve={read}
+        onCancel={() => {}}
+      />,
+    );
+    fireEvent.change(screen.getByLabelText(/Rows of seconds/), {
+      target: { value: "0;80\n10;20" },
+    });
+    fireEvent.click(screen.getByRole("button", { name: "Read the curve" }));
+    await waitFor(() => expect(screen.getByLabelText("Value").textContent).toBe("20"));
+    expect(read).toHaveBeenCalledWith("0;80\n10;20", "bar");
+    fireEvent.click(screen.getByRole("button", { name: "Keep the reading" }));
+    await waitFor(() =>
+      expect(keep).toHaveBeenCalledWith(expect.objectContaining({ value: 20, recorded })),
+    );
+  });
+
+  it("says what is wrong with a curve", async () => {
+    const timed = { ...step, quantity: "peak_bar" } as Step;
+    render(
+      <ReadingPad
+        step={timed}
+        workshop={workshop}
+        conditions=""
+        rows={[]}
+        onKeep={() => {}}
+        onDoubt={async () => []}
+        onCurve={noCurve}
+        onCancel={() => {}}
+      />,
+    );
+    fireEvent.change(screen.getByLabelText(/Rows of seconds/), { target: { value: "x" } });
+    fireEvent.click(screen.getByRole("button", { name: "Read the curve" }));
+    expect(await screen.findByText(/line 2 is not two numbers/)).toBeTruthy();
+  });
+
   it("questions a reading once, and keeps it all the same", async () => {
     const keep = vi.fn<(data: EntryData) => void>();
     const doubt = vi.fn(async () => ["14.5 psi, read as bar?"]);
@@ -175,6 +229,7 @@ describe("ReadingPad", () => {
         rows={[]}
         onKeep={keep}
         onDoubt={doubt}
+        onCurve={noCurve}
         onCancel={() => {}}
       />,
     );
@@ -197,6 +252,7 @@ describe("ReadingPad", () => {
         rows={[]}
         onKeep={keep}
         onDoubt={async () => []}
+        onCurve={noCurve}
         onCancel={() => {}}
       />,
     );
@@ -228,6 +284,7 @@ describe("ReadingPad", () => {
         rows={[]}
         onKeep={() => {}}
         onDoubt={async () => []}
+        onCurve={noCurve}
         onCancel={() => {}}
       />,
     );

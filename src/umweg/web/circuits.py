@@ -17,11 +17,12 @@ from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.warmth import cycle_of
 from umweg.core.observe.quantities import place_label
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
+from umweg.core.observe.recorded import read_recorded, told_by
 from umweg.core.shop.refill import Refill, refill
 from umweg.core.trace.curves import can_be_watched
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.web.context import Context, ContextOf
-from umweg.web.problems import READS
+from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
     LARGEST_ID,
     CurveView,
@@ -32,6 +33,8 @@ from umweg.web.schemas import (
     PointView,
     PortView,
     ReadableView,
+    RecordedRequest,
+    RecordedView,
     SafeView,
     SchematicView,
     SolvedStateView,
@@ -202,6 +205,18 @@ def could_read(revision_id: RevisionId, context: ContextOf) -> list[ReadableView
         )
         for offer in could_be_read(circuit)
     ]
+
+
+@router.post("/{revision_id}/timings/{timing_id}/recorded", responses=WRITES)
+def read_from_curve(
+    revision_id: RevisionId, timing_id: str, pasted: RecordedRequest, context: ContextOf
+) -> RecordedView:
+    """What a timing reads from a recorded curve; nothing is stored."""
+    circuit = context.circuit(context.store.revision(revision_id))
+    recorded = read_recorded(pasted.text, pasted.unit)
+    value = told_by(circuit, timing_id, recorded)
+    unit = UNIT_OF_KIND[circuit.timing(timing_id).of]
+    return RecordedView(value=value, unit=unit, recorded=recorded)
 
 
 @router.get("/{revision_id}/timings/{timing_id}/curve", responses=READS)

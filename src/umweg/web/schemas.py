@@ -13,6 +13,7 @@ from umweg.core.diagnose.report import BandView, DiagnosisView, StepView
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.recorded import Recorded
 from umweg.core.trace.curves import Watched
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.db.entries import Decision, EntryData, InOrder
@@ -415,6 +416,21 @@ class StateView(Model):
     cautions: list[str]
     document: MachineState
     """All of it, to begin another one with."""
+
+
+class RecordedRequest(Model):
+    """A curve as it is pasted: rows of seconds and value, in a unit."""
+
+    text: str = Field(max_length=200_000)
+    unit: str = Field(max_length=20)
+
+
+class RecordedView(Model):
+    """What a timing reads from a recorded curve, and the curve as it is kept with the reading."""
+
+    value: float
+    unit: str
+    recorded: Recorded
 
 
 class SchematicView(Model):

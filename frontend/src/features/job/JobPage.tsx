@@ -36,6 +36,7 @@ import { OilPlan } from "../oil/OilPlan";
 import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
 import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
+import type { Moment } from "../step/OverTime";
 import { OwnReading } from "../step/OwnReading";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { WayOn } from "../step/WayOn";
@@ -191,6 +192,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
     steady ? state : null,
     player === "healthy" ? null : player,
   );
+  const [moment, setMoment] = useState<Moment | null>(null);
   const suspicion = useMemo(() => suspicionOf(newest), [newest]);
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.gauge_point);
 
@@ -234,12 +236,18 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
           </div>
           <Scale />
         </div>
-        {!steady && (
+        {moment ? (
           <div className="p-2">
-            <Notice tone="plain">
-              Read while it passes: the map shows where, without steady numbers.
-            </Notice>
+            <Notice tone="plain">The map plays along: {moment.words}.</Notice>
           </div>
+        ) : (
+          !steady && (
+            <div className="p-2">
+              <Notice tone="plain">
+                Read while it passes: the map shows where, without steady numbers.
+              </Notice>
+            </div>
+          )
         )}
         {own && chosen === own && typeof wanted?.reading.state === "object" && (
           <div className="p-2">
@@ -256,7 +264,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
         <div className="min-h-0 flex-1">
           <Schematic
             schematic={schematic}
-            solved={!steady || solved.data?.pending ? undefined : solved.data}
+            solved={moment?.solved ?? (!steady || solved.data?.pending ? undefined : solved.data)}
             suspicion={suspicion}
             target={tab === "safe" ? (unread ?? null) : reading}
             lit={lit}
@@ -353,6 +361,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 pointLabel={pointIndex >= 0 ? `M${pointIndex + 1}` : ""}
                 reading={held !== null}
                 onRead={(reading) => setHeld(reading ? chosen : null)}
+                onMoment={setMoment}
                 onChoose={(s) => {
                   setWanted(null);
                   setChosenKey(stepKey(s));

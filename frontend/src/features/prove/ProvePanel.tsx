@@ -1,6 +1,14 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import type { EntryData, Job, Reading, Schematic, Step, Workshop } from "../../api/client";
+import {
+  api,
+  type EntryData,
+  type Job,
+  type Reading,
+  type Schematic,
+  type Step,
+  type Workshop,
+} from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { show } from "../../units";
@@ -113,6 +121,7 @@ export function ProvePanel(props: ProvePanelProps) {
           onAdd(data);
         }}
         onDoubt={onDoubt}
+        onCurve={(text, unit) => api.recorded(job.circuit_revision, step.point, text, unit)}
         onCancel={() => setReading(null)}
       />
     );

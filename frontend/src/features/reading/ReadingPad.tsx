@@ -1,9 +1,10 @@
 import { useState } from "react";
-import type { EntryData, Reading, Step, Workshop } from "../../api/client";
+import type { EntryData, Reading, RecordedCurve, Step, Workshop } from "../../api/client";
 import { Button, Notice } from "../../ui/primitives";
 import { fromBase, show, type Unit, unitsFor } from "../../units";
 import { outOfDate } from "../shop/kit";
 import { Keypad } from "./Keypad";
+import { fromCurve, PastedCurve } from "./PastedCurve";
 import { Stopwatch } from "./Stopwatch";
 import { Strip, type StripRow } from "./Strip";
 
@@ -15,6 +16,8 @@ interface ReadingPadProps {
   onKeep: (data: EntryData) => void;
   /** What speaks against a reading before it is kept. */
   onDoubt: (reading: Reading) => Promise<string[]>;
+  /** What a recorded curve tells of this step. */
+  onCurve: (text: string, unit: string) => Promise<RecordedCurve>;
   onCancel: () => void;
 }
 
@@ -30,6 +33,7 @@ export function ReadingPad({
   rows,
   onKeep,
   onDoubt,
+  onCurve,
   onCancel,
 }: ReadingPadProps) {
   const byWatch = step.quantity === "speed_mm_s";
@@ -41,6 +45,7 @@ export function ReadingPad({
   const unit = choices.find((u) => u.symbol === symbol) ?? choices[0];
   const [text, setText] = useState("");
   const [taken, setTaken] = useState<number[]>([]);
+  const [curve, setCurve] = useState<RecordedCurve | null>(null);
   const typed = Number.parseFloat(text);
   const valid = text !== "" && Number.isFinite(typed);
   const all = valid ? [...taken, typed] : taken;
@@ -66,6 +71,8 @@ export function ReadingPad({
       repeats,
       unit: unit.symbol,
       instrument: gauge?.id ?? null,
+      // Who types another number after it means that one.
+      recorded: curve && shownOf(curve) === text ? curve.recorded : null,
     };
     if (!doubted.length) {
       setAsking(true);
@@ -121,6 +128,17 @@ export function ReadingPad({
         </Button>
       )}
       {unit?.symbol === "s" && <Stopwatch onStop={setText} />}
+      {fromCurve(step.quantity) && (
+        <PastedCurve
+          units={unitsFor(workshop.units, "pressure_bar")}
+          onRead={onCurve}
+          onFound={(found) => {
+            setCurve(found);
+            setSymbol(found.unit);
+            setText(shownOf(found));
+          }}
+        />
+      )}
       <Keypad value={text} onChange={setText} />
       {taken.length > 0 && (
         <p className="text-sm">
@@ -168,6 +186,8 @@ export function ReadingPad({
     </section>
   );
 }
+
+const shownOf = (curve: RecordedCurve) => String(Number(curve.value.toPrecision(5)));
 
 function inUnit<T extends { low: number; high: number }>(band: T, unit: Unit): T {
   const convert = (v: number) => (Math.abs(v) > 1e8 ? v : fromBase(v, unit));

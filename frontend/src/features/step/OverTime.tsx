@@ -1,5 +1,7 @@
-import type { Suspect, Watched } from "../../api/client";
+import { useEffect, useState } from "react";
+import type { SolvedState, Suspect, Watched } from "../../api/client";
 import { useCurve } from "../../api/queries";
+import { Button } from "../../ui/primitives";
 import { show } from "../../units";
 
 const WIDTH = 400;
@@ -122,15 +124,123 @@ export function Drawn({
   );
 }
 
+/** One moment of what is played: the map shows it in place of a steady state. */
+export interface Moment {
+  words: string;
+  solved: SolvedState;
+}
+
+/** The whole machine at one of the moments that were played. */
+export function momentOf(curve: Watched, index: number, machine: string): Moment {
+  const at = curve.moments_s[index] ?? 0;
+  const phase = curve.phases.filter((p) => p.at_s <= at).at(-1)?.label ?? "";
+  return {
+    words: `${show(at)} s, ${machine}: ${phase}`,
+    solved: {
+      state: "",
+      suspect: null,
+      pending: false,
+      nets: Object.fromEntries(
+        curve.nets.map((n) => [n.net, { value: n.values[index] ?? 0, unit: n.unit }]),
+      ),
+      flows_lpm: {},
+    },
+  };
+}
+
+const PLAYED_IN_MS = 8000;
+
+/** Goes through the moments by hand or by itself, and tells each to the map. */
+export function Along({
+  healthy,
+  suspected,
+  name,
+  onMoment,
+}: {
+  healthy: Watched;
+  suspected: Watched | null;
+  name: string;
+  onMoment: (moment: Moment | null) => void;
+}) {
+  const [index, setIndex] = useState<number | null>(null);
+  const [faulty, setFaulty] = useState(false);
+  const [runs, setRuns] = useState(false);
+  const curve = faulty && suspected ? suspected : healthy;
+  const last = curve.moments_s.length - 1;
+  const machine = faulty && suspected ? `if ${name}` : "in order";
+  useEffect(() => {
+    if (index !== null) onMoment(momentOf(curve, index, machine));
+  }, [curve, index, machine, onMoment]);
+  // Whoever goes on to another step leaves the map to it.
+  useEffect(() => () => onMoment(null), [onMoment]);
+  useEffect(() => {
+    if (!runs) return;
+    const timer = setInterval(
+      () => setIndex((at) => (at === null || at >= last ? 0 : at + 1)),
+      PLAYED_IN_MS / (last + 1),
+    );
+    return () => clearInterval(timer);
+  }, [runs, last]);
+  return (
+    <div className="grid gap-1">
+      <label className="grid gap-1 text-sm">
+        On the map, {show(curve.moments_s[index ?? 0] ?? 0)} s
+        <input
+          type="range"
+          className="h-11 w-full accent-way"
+          min={0}
+          max={last}
+          value={index ?? 0}
+          onChange={(e) => {
+            setRuns(false);
+            setIndex(Number(e.target.value));
+          }}
+        />
+      </label>
+      <div className="flex flex-wrap gap-2">
+        <Button aria-pressed={runs} look={runs ? "chosen" : "plain"} onClick={() => setRuns(!runs)}>
+          {runs ? "Hold it" : "Play it on the map"}
+        </Button>
+        {suspected && (
+          <Button
+            aria-pressed={faulty}
+            look={faulty ? "chosen" : "plain"}
+            onClick={() => {
+              setFaulty(!faulty);
+              setIndex((at) => at ?? 0);
+            }}
+          >
+            {faulty ? "Show it in order" : "Show it with the fault"}
+          </Button>
+        )}
+        {index !== null && (
+          <Button
+            look="quiet"
+            onClick={() => {
+              setRuns(false);
+              setIndex(null);
+              onMoment(null);
+            }}
+          >
+            Leave the map as it was
+          </Button>
+        )}
+      </div>
+    </div>
+  );
+}
+
 /** The curve that a reading in time is taken from; nothing while it is played, or where there is none. */
 export function OverTime({
   revision,
   timing,
   leader,
+  onMoment,
 }: {
   revision: number;
   timing: string;
   leader: Suspect | undefined;
+  onMoment: (moment: Moment | null) => void;
 }) {
   const fault = faultOf(leader);
   const healthy = useCurve(revision, timing, "");
@@ -143,11 +253,15 @@ export function OverTime({
       </p>
     );
   }
+  const both = {
+    healthy: healthy.data.curve,
+    suspected: suspected.data?.curve ?? null,
+    name: leader?.title ?? "",
+  };
   return (
-    <Drawn
-      healthy={healthy.data.curve}
-      suspected={suspected.data?.curve ?? null}
-      name={leader?.title ?? ""}
-    />
+    <div className="grid gap-2">
+      <Drawn {...both} />
+      <Along {...both} onMoment={onMoment} />
+    </div>
   );
 }

@@ -1,10 +1,17 @@
-import type { Diagnosis, EntryData, Reading, Step, Workshop } from "../../api/client";
+import {
+  api,
+  type Diagnosis,
+  type EntryData,
+  type Reading,
+  type Step,
+  type Workshop,
+} from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
-import { OverTime, overTime } from "./OverTime";
+import { type Moment, OverTime, overTime } from "./OverTime";
 
 interface StepPanelProps {
   diagnosis: Diagnosis;
@@ -17,6 +24,8 @@ interface StepPanelProps {
   /** A reading is being typed: the step stays until it is kept or left. */
   reading: boolean;
   onRead: (reading: boolean) => void;
+  /** A moment of what is played over time, for the map. */
+  onMoment: (moment: Moment | null) => void;
   onKeep: (data: EntryData) => void;
   onDoubt: (reading: Reading) => Promise<string[]>;
   revision: number;
@@ -110,6 +119,7 @@ export function StepPanel(props: StepPanelProps) {
         rows={rows}
         onKeep={onKeep}
         onDoubt={onDoubt}
+        onCurve={(text, unit) => api.recorded(props.revision, step.point, text, unit)}
         onCancel={() => onRead(false)}
       />
     );
@@ -204,6 +214,7 @@ export function StepPanel(props: StepPanelProps) {
           revision={props.revision}
           timing={step.point}
           leader={diagnosis.suspects.find((s) => s.faults.length === 1)}
+          onMoment={props.onMoment}
         />
       )}
       {offered.length > 0 && (

@@ -17,6 +17,9 @@ from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Event
 from umweg.core.view import View
 
+EVERY = 5
+"""Of so many samples of a curve one is a moment of the whole machine."""
+
 
 class Program(Document):
     """States gone through one after the other, from wherever the rods are."""
@@ -133,6 +136,14 @@ class Begins(View):
     label: str
 
 
+class NetOverTime(View):
+    """What a net holds at each of the moments."""
+
+    net: str
+    unit: str
+    values: list[float]
+
+
 class Watched(View):
     """What is watched while something is read in time, on one machine."""
 
@@ -144,6 +155,9 @@ class Watched(View):
     phases: list[Begins]
     level: float | None
     """The value that is waited for."""
+    moments_s: list[float]
+    """Times at which the whole machine is told, for a map that plays along."""
+    nets: list[NetOverTime]
 
 
 def can_be_watched(timing: Timing) -> bool:
@@ -185,6 +199,12 @@ def watched(
         values=curve.values,
         phases=[Begins(at_s=at, label=label) for at, label in played.phases],
         level=timing.level_bar,
+        moments_s=[round(t, 3) for t in played.time_s[::EVERY]],
+        nets=[
+            NetOverTime(net=c.name, unit=c.unit, values=[round(v, 2) for v in c.values[::EVERY]])
+            for c in played.curves
+            if c.name in solver.network.net_index
+        ],
     )
 
 

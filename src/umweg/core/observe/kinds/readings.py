@@ -14,6 +14,7 @@ from umweg.core.observe.instruments import Instrument, Number
 from umweg.core.observe.kinds.base import Left, Observed, resolve_state
 from umweg.core.observe.quantities import Quantity, check_quantity, place_label, to_scale
 from umweg.core.observe.quantity_kinds import KINDS, UNIT_OF_KIND
+from umweg.core.observe.recorded import Recorded, agrees
 from umweg.core.observe.weights import (
     SAME_GAUGE,
     Measured,
@@ -45,6 +46,8 @@ class Reading(Observed):
     unit: Text
     repeats: list[Number] = Field(default_factory=list, max_length=50)
     instrument: Text | None = None
+    recorded: Recorded | None = None
+    """The curve that its value was read from, where an instrument recorded one."""
 
     def topic(self) -> Hashable:
         """Which quantity, where, in which state; a timed stroke is a speed."""
@@ -60,6 +63,8 @@ class Reading(Observed):
             raise ObservationError(
                 f"“{state.label}” stands only for a moment: only what is read in time counts there"
             )
+        if self.recorded is not None:
+            agrees(suspects.circuit, self.point, self.recorded, self.value, self.unit)
         suspects.network.state(state)
 
     def words(self, circuit: Circuit) -> str:
