@@ -83,7 +83,8 @@ describe("the report", () => {
     const repaired = {
       ...job,
       entries: [
-        ...job.entries.slice(0, 2),
+        job.entries[0],
+        { ...job.entries[1], words: "Gauge port 133.1, 132 bar — Held at its stop" },
         entry("5", { kind: "repair", component: "relief", mode: "set_low", text: "Set it." }),
         entry("6", reading, {
           value_base: 184,
@@ -102,6 +103,7 @@ describe("the report", () => {
     const done = screen.getByRole("heading", { name: "Done and proved" }).parentElement;
     expect(done?.textContent).toContain("133 bar");
     expect(done?.textContent).toContain("184 bar");
+    expect(done?.textContent).toContain("Gauge port — Held at its stop");
     const left = screen.getByRole("heading", { name: "What remains" }).parentElement;
     expect(left?.textContent).toContain("Other port — held: outside its specification");
   });

@@ -289,7 +289,7 @@ function Marker({
         x={size}
         y={size + 6}
         textAnchor="middle"
-        fontSize={LABEL_SIZE}
+        fontSize={item.label.length > 2 ? LABEL_SIZE - 3 : LABEL_SIZE}
         className={target ? "fill-white font-bold" : "fill-ink font-semibold"}
       >
         {item.label}

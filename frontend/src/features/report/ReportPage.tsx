@@ -92,6 +92,9 @@ function Words({ entries }: { entries: Entry[] }) {
 
 const NOT_AGAIN = "was outside its specification and has not been read since the repair";
 
+/** Words of a reading without what was read: place and state. */
+const withoutValue = (words: string) => words.replace(/( [-−]?\d[\d.,e+ ]*)+ \S+ — /, " — ");
+
 /** One repair, and what was read before it beside what was read after it. */
 function Repair({ repaired, proofs }: Repaired) {
   const read = proofs.filter((p) => p.after);
@@ -115,7 +118,7 @@ function Repair({ repaired, proofs }: Repaired) {
           <tbody>
             {read.map((p) => (
               <tr key={p.before.id} className="border-line border-b align-top">
-                <td className="py-1 pr-3">{p.before.words.split(" — ").at(-1)}</td>
+                <td className="py-1 pr-3">{withoutValue(p.before.words)}</td>
                 <td className="py-1 pr-3">
                   <Value entry={p.before} />
                 </td>
