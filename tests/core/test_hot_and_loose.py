@@ -9,15 +9,17 @@ import pytest
 from tests.core.machines import Nominal, Still
 from umweg.core.components import component_type
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.plan import steps_of
+from umweg.core.diagnose.plan import Planner, steps_of
 from umweg.core.diagnose.prior import AFTER_WORK, NOBODY_WORKED, RENEWED, history_factor
 from umweg.core.diagnose.ranking import rank
+from umweg.core.diagnose.setup import Setup
 from umweg.core.errors import ObservationError
 from umweg.core.faults.population import faults_of, parse_fault
 from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
-from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.kinds.warmth import WARMTHS, RunsHot, WarmthFelt, cycle_of
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import Quantity
@@ -164,6 +166,27 @@ def test_readings_that_contradict_one_another_speak_for_what_comes_and_goes() ->
     always = [reading(str(i), 0.0) for i in range(5)]
     shares = shares_of(doctor, always)
     assert shares["changeover:coil_b_open"] > 4 * shares["changeover:coil_b_loose"]
+
+
+def test_a_loose_plug_is_planned_for_as_there_every_other_time() -> None:
+    """Its coil's move is either what a broken plug shows, or what a sound one does."""
+    doctor = doctor_of(FEEDER)
+    dead = Behaviour.model_validate(
+        {"id": "b", "function": "swing", "move": "to_2", "how": "dead", "when": "warm"}
+    )
+    ranking, predictor = doctor.rank([dead])
+    planner = Planner(predictor, ranking, [], doctor.money)
+    state, speed = doctor.circuit.states["change_2"], Quantity("speed_mm_s", "swing")
+    spread = planner.spread(planner.reading_steps([blank(speed, "change_2")], Setup(), -1.0)[0])
+    shown = planner.exhibits.shown(speed, state).mean
+    population = predictor.population
+    live = [population.hypotheses[population.hypothesis[c]].key for c in planner.live]
+    loose, broken = (live.index(f"changeover:coil_b_{how}") for how in ("loose", "open"))
+    usual, gone = float(shown[0]), float(shown[planner.live[loose]])
+    assert usual > gone + 300.0
+    assert spread.mean[loose] == pytest.approx(0.5 * (usual + gone), rel=0.02)
+    assert spread.sd[loose] == pytest.approx(0.5 * (usual - gone), rel=0.1)
+    assert spread.mean[broken] == pytest.approx(float(shown[planner.live[broken]]), abs=1.0)
 
 
 # The wrong part.

@@ -71,6 +71,7 @@ class Planner:
         # Most of the candidates are out of the question: what is asked of all readings in all
         # states is asked of the live ones only.
         self._live_belief = ranking.belief.part(self.live)
+        self._wandering = np.isin(self.live, predictor.population.wandering)
         self.stakes = Stakes(ranking, self.live, money)
 
     def reading_steps(
@@ -82,7 +83,7 @@ class Planner:
         quantities = [Quantity.named(r.quantity, r.point) for r in readings]
         states = [resolve_state(self.circuit, r.state) for r in readings]
         asked = list(zip(quantities, states, strict=True))
-        mean, variance = self.posteriors(asked, self._live_belief, self.live)
+        mean, variance = self._of_live(asked)
         found = [self.instrument_for(q, s) for q, s in asked]
         noise = [self._noise(q, m, i) for q, m, (i, _) in zip(quantities, mean, found, strict=True)]
         sd = np.sqrt(variance + np.square(noise)[:, None])
@@ -201,6 +202,26 @@ class Planner:
         bits, _ = self.stakes.readings(mean[None], np.sqrt(variance)[None])
         return float(bits[0])
 
+    def _of_live(self, asked: Sequence[tuple[Quantity, MachineState]]) -> tuple[Array, Array]:
+        """(R, L) mean and variance of what the live candidates show, given what was read.
+
+        A fault that comes and goes is there every other time: what it shows is as likely what the
+        machine in order shows, the first of all candidates.
+        """
+        mean, variance = self.posteriors(asked, self._live_belief, self.live)
+        if self._wandering.any():
+            first = np.zeros(1, dtype=np.intp)
+            usual, spread = self.posteriors(asked, self._healthy_belief, first)
+            w = self._wandering
+            apart = mean[:, w] - usual
+            mean[:, w] = 0.5 * (mean[:, w] + usual)
+            variance[:, w] = 0.5 * (variance[:, w] + spread) + 0.25 * apart**2
+        return mean, variance
+
+    @cached_property
+    def _healthy_belief(self) -> Belief:
+        return self.belief.part(np.zeros(1, dtype=np.intp))
+
     def posteriors(
         self, asked: Sequence[tuple[Quantity, MachineState]], belief: Belief, rows: Indices
     ) -> tuple[Array, Array]:
@@ -244,7 +265,7 @@ class Planner:
         key = quantity, str(_asked(step).state)
         if key not in self._spreads:
             asked = [(quantity, self.state_of(step))]
-            mean, variance = self.posteriors(asked, self._live_belief, self.live)
+            mean, variance = self._of_live(asked)
             noise = self._noise(quantity, mean[0], step.instrument)
             self._spreads[key] = Spread(mean[0], np.sqrt(variance[0] + noise**2))
         return self._spreads[key]
