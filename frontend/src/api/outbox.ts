@@ -191,6 +191,8 @@ export function wordsOf(data: EntryData): string {
       return data.tripped ? "Indicator tripped" : "Indicator not tripped";
     case "confirm":
       return `${data.component}: ${data.seen.replace("_", " ")}`;
+    case "swap":
+      return `${data.component} changed with ${data.other_component}: ${data.went.replace("_", " ")}`;
     case "oil":
       return `Oil looks ${data.look}`;
     case "warmth":

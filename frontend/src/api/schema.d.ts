@@ -884,7 +884,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1214,7 +1214,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1553,7 +1553,7 @@ export interface components {
             labour_per_min: number;
             machine: components["schemas"]["MachineCard"];
             /** Observations */
-            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"])[];
+            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"])[];
         };
         /**
          * JobCard
@@ -2050,7 +2050,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -2154,7 +2154,7 @@ export interface components {
          */
         OutcomeView: {
             /** Entry */
-            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"];
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"];
             /** Probability */
             probability: number;
             /** Word */
@@ -3019,6 +3019,32 @@ export interface components {
             share: number;
             /** Title */
             title: string;
+        };
+        /**
+         * Swap
+         * @description Whether the fault went along when a unit was changed with a like one.
+         */
+        Swap: {
+            /** Component */
+            component: string;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swap";
+            /** Other Component */
+            other_component: string;
+            /** Other Unit */
+            other_unit: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Went
+             * @enum {string}
+             */
+            went: "went_along" | "stayed";
         };
         /**
          * TestPoint

@@ -146,6 +146,11 @@ class FaultMode:
     """It is there only with the oil at least so warm: a coil that lets go once it is hot."""
     comes_and_goes: bool = False
     """It is there at one time and not at the next: a loose plug, a chafed wire."""
+    goes_with: str = ""
+    """The unit that is pulled off and changed with a like one in a few minutes, this fault with it:
+    ``coil_a``, ``relay``."""
+    goes_surely: float = 0.9
+    """How surely: a coil that is open may be a plug that is off, which stays."""
     own_lever: str = ""
     """The command whose last link this is; the mode is not this part's where a linkage component
     moves that command."""

@@ -352,6 +352,8 @@ class Relay(ComponentType):
             base_rate=0.4,
             look="No click; resistance of the coil.",
             remedy="Replace the relay.",
+            goes_with="relay",
+            goes_surely=0.75,
         ),
         FaultMode(
             name="contact_burnt",
@@ -363,6 +365,7 @@ class Relay(ComponentType):
             base_rate=0.9,
             look="Voltage drop across the made contact.",
             remedy="Replace the relay.",
+            goes_with="relay",
         ),
         FaultMode(
             name="contact_welded",
@@ -374,6 +377,7 @@ class Relay(ComponentType):
             base_rate=0.2,
             look="Voltage behind the relay with the coil off.",
             remedy="Replace the relay.",
+            goes_with="relay",
         ),
     )
     symbol = Symbol(

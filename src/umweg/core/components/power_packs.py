@@ -160,6 +160,8 @@ class ChangeoverRelay(ComponentType):
             look="No click; resistance of the coil.",
             remedy="Replace the relay.",
             work="wiring",
+            goes_with="relay",
+            goes_surely=0.75,
         ),
         FaultMode(
             name="work_burnt",
@@ -172,6 +174,7 @@ class ChangeoverRelay(ComponentType):
             look="Voltage drop across the made contact.",
             remedy="Replace the relay.",
             work="wiring",
+            goes_with="relay",
         ),
         FaultMode(
             name="rest_burnt",
@@ -184,6 +187,7 @@ class ChangeoverRelay(ComponentType):
             look="Voltage at the motor terminal that should lie on the frame.",
             remedy="Replace the relay.",
             work="wiring",
+            goes_with="relay",
         ),
         FaultMode(
             name="welded",
@@ -196,6 +200,7 @@ class ChangeoverRelay(ComponentType):
             look="Motor runs on, or neither direction works; voltage with the coil off.",
             remedy="Replace the relay; look for what drew so much current.",
             work="wiring",
+            goes_with="relay",
         ),
     )
     symbol = Symbol(

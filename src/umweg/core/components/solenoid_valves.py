@@ -107,6 +107,8 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
             look="Plug and pins; resistance of the coil; a steel blade held at the coil.",
             remedy="Mend the plug or replace the coil.",
             work="wiring",
+            goes_with=name,
+            goes_surely=0.75,
         ),
         FaultMode(
             name=f"{name}_shorted",
@@ -119,6 +121,7 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
             look="Hot or blistered coil; resistance far too low; blown fuse.",
             remedy="Replace the coil and the fuse.",
             work="wiring",
+            goes_with=name,
         ),
         FaultMode(
             name=f"{name}_drops_hot",
@@ -132,6 +135,7 @@ def coil_faults(parameter: str, name: str, side: str) -> tuple[FaultMode, ...]:
             remedy="Replace the coil.",
             work="wiring",
             from_oil_c=HOT_FROM_C,
+            goes_with=name,
         ),
         FaultMode(
             name=f"{name}_loose",

@@ -10,8 +10,9 @@ from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.core.observe.kinds.indicators import IndicatorLook
 from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.kinds.swaps import Swap
 from umweg.core.observe.kinds.warmth import RunsHot
 
-AnyObservation = Reading | Behaviour | IndicatorLook | Look | RunsHot | Confirmation
+AnyObservation = Reading | Behaviour | IndicatorLook | Look | RunsHot | Confirmation | Swap
 Observation = Annotated[AnyObservation, Field(discriminator="kind")]
 OBSERVATIONS: tuple[type[Observed], ...] = get_args(AnyObservation)
