@@ -80,6 +80,24 @@ def list_(circuit: str) -> None:
 
 
 @app.command()
+def bill(
+    table: Annotated[Path, typer.Argument(help="a bill of parts: a table with a header")],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Make lines of a parts-and-joins list of a bill of parts: what there is, its joins still open."""
+    from umweg.core.draft.bill import read_bill
+
+    found = read_bill(_read(table).decode("utf-8", errors="replace"))
+    if as_json:
+        findings = [str(p) for p in found.findings]
+        print(json.dumps({"text": found.text, "parts": found.parts, "findings": findings}))
+        return
+    print(found.text, end="")
+    for problem in found.findings:
+        print(f"# {problem}")
+
+
+@app.command()
 def draft(
     listing: str,
     beside: Annotated[

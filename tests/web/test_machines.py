@@ -191,3 +191,15 @@ def test_what_no_longer_fits_is_drafted_anew_and_said(
     found = client.post("/api/listings/draft", json=body).json()
     assert [f["label"] for f in found["functions"]] == ["Ram"]
     assert "drafted anew" in found["notes"][0]
+
+
+def test_a_bill_of_parts_becomes_lines_and_what_is_no_part_is_named(client: TestClient) -> None:
+    found = client.post(
+        "/api/listings/bill", json={"text": "name;price\nGear pump;210\nSticker;3\n"}
+    ).json()
+    assert found["parts"] == 1
+    assert found["text"].splitlines()[0].startswith('gear_pump fixed_pump "Gear pump" inlet=?')
+    assert [f["where"] for f in found["findings"]] == ["row 3"]
+    refused = client.post("/api/listings/bill", json={"text": "pos;price\n1;2\n"})
+    assert refused.status_code == 422
+    assert "no column names the parts" in refused.json()["detail"]

@@ -62,6 +62,22 @@ describe("a new machine", () => {
     vi.unstubAllGlobals();
   });
 
+  it("begins with a bill of parts that is opened", async () => {
+    const text = 'gear_pump fixed_pump "Gear pump" inlet=? outlet=? shaft=?\n';
+    const sent = serve({
+      "/api/types": TYPES,
+      "/api/circuits": [],
+      "/api/listings/bill": { text, parts: 1, findings: [] },
+      "/api/listings/check": SOUND,
+    });
+    const area = show();
+    const table = new File(["name\nGear pump\n"], "bill.csv", { type: "text/csv" });
+    fireEvent.change(screen.getByLabelText(/bill of parts/), { target: { files: [table] } });
+    await waitFor(() => expect(area.value).toContain(text.trim()));
+    expect(area.value).toMatch(/^machine "New machine"/);
+    expect(sent).toContainEqual(["/api/listings/bill", { text: "name\nGear pump\n" }]);
+  });
+
   it("names what is wrong by its line and lets nothing be worked out before it is mended", async () => {
     const wrong = { line: 2, where: "line 2", message: "no such type", hint: "did you mean x?" };
     serve({

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Path
 
 from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.components import component_types
+from umweg.core.draft.bill import read_bill
 from umweg.core.draft.listing import document_of as circuit_of_listing
 from umweg.core.draft.listing import read_listing, write_listing
 from umweg.core.errors import FormatError, Problem
@@ -20,6 +21,8 @@ from umweg.web.circuits import functions_of, schematic_of
 from umweg.web.context import Context, ContextOf, StoreOf
 from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
+    Bill,
+    BillView,
     DraftView,
     Finding,
     KnownCircuit,
@@ -129,6 +132,15 @@ def _drawn(circuit: Circuit) -> SchematicView | None:
         if all(p in c.connections for p in component_types()[c.type].port_names())
     ]
     return schematic_of(circuit.model_copy(update={"components": whole}), 0) if whole else None
+
+
+@router.post("/listings/bill", responses=WRITES)
+def lines_of_bill(bill: Bill, _: ContextOf) -> BillView:
+    """A bill of parts as lines of a list, their ports open. Nothing is kept."""
+    found = read_bill(bill.text)
+    return BillView(
+        text=found.text, parts=found.parts, findings=[_finding(p, {}) for p in found.findings]
+    )
 
 
 @router.post("/listings/draft", responses=WRITES)

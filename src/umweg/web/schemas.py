@@ -141,6 +141,12 @@ class Listing(Model):
     beside: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
 
 
+class Bill(Model):
+    """A bill of parts as it is opened: a table with a header."""
+
+    text: str = Field(max_length=200_000)
+
+
 class KnownCircuit(Model):
     """A circuit that a list can begin with."""
 
@@ -157,6 +163,14 @@ class Finding(Model):
     where: str
     message: str
     hint: str
+
+
+class BillView(Model):
+    """Lines of a list made of a bill of parts, and the rows that are no part."""
+
+    text: str
+    parts: int
+    findings: list[Finding]
 
 
 class ListingView(Model):

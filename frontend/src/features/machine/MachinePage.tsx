@@ -166,6 +166,13 @@ function Drafted({ draft }: { draft: Draft }) {
   );
 }
 
+/** What a bill of parts does not say, to be changed. */
+const HEAD = `machine "New machine" kind="machine" family=F21
+oil "HVLP 46" 46 7.9
+engine engine "Engine" idle=900 rated=1800 max=2200
+
+`;
+
 /** An empty page: with an example, or with the list of a machine that is much the same. */
 function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => void }) {
   const circuits = useQuery({ queryKey: ["circuits"], queryFn: api.circuits });
@@ -173,6 +180,15 @@ function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => 
   const begin = async (id: string) => {
     try {
       onBegin((await api.listingOf(id)).text, id);
+    } catch (failure) {
+      setError(failure as Error);
+    }
+  };
+  const open = async (file: File | undefined) => {
+    if (!file) return;
+    try {
+      setError(null);
+      onBegin(HEAD + (await api.linesOfBill(await file.text())).text, null);
     } catch (failure) {
       setError(failure as Error);
     }
@@ -198,6 +214,15 @@ function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => 
           }))}
         />
       </div>
+      <label className="grid max-w-md gap-1">
+        Or with its bill of parts, a table (CSV) that names them; how they are joined is then typed:
+        <input
+          type="file"
+          accept=".csv,.txt,.tsv,text/csv,text/plain"
+          className="min-h-11"
+          onChange={(e) => void open(e.target.files?.[0])}
+        />
+      </label>
       {(circuits.error ?? error) && <Failure error={(circuits.error ?? error) as Error} />}
     </div>
   );

@@ -1,0 +1,156 @@
+"""A bill of parts as a table, made into lines of a parts-and-joins list.
+
+A bill says what there is, how many and what it costs, not how it is joined: each part becomes a line
+with its ports still open, in the words of the list, and what is no part of a circuit a comment.
+"""
+
+import csv
+import io
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from umweg.core.components import component_types
+from umweg.core.components.base import ComponentType
+from umweg.core.draft.listing import OPEN
+from umweg.core.errors import FormatError, Problem
+
+COLUMNS: Mapping[str, tuple[str, ...]] = {
+    "label": ("label", "name", "description", "designation", "part", "item", "text"),
+    "type": ("type", "kind", "sort"),
+    "count": ("count", "quantity", "qty", "pieces", "pcs", "number of"),
+    "cost": ("cost", "price", "unit price", "part cost"),
+    "at": ("location", "at", "where", "place"),
+}
+"""What a column may be called."""
+MOST_OF_ONE = 50
+MOST_ROWS = 1000
+
+
+@dataclass(frozen=True)
+class BilledLines:
+    """Lines of a list, and what could not be taken for a part."""
+
+    text: str
+    parts: int
+    findings: tuple[Problem, ...]
+
+
+def read_bill(text: str) -> BilledLines:
+    """A table with a header, its columns parted by semicolons, commas or tabs.
+
+    A column that is called as a parameter of the type (``displacement_cm3``) gives its number.
+
+    Raises
+    ------
+    FormatError : there is no row, no column that names the parts, or far too many rows.
+    """
+    rows = _rows(text)
+    columns = _columns(rows[0])
+    if "label" not in columns and "type" not in columns:
+        wanted = ", ".join(COLUMNS["label"][:3])
+        raise FormatError(
+            f"no column names the parts: one of {wanted} is wanted; there is {', '.join(rows[0])}"
+        )
+    lines: list[str] = []
+    findings: list[Problem] = []
+    taken: set[str] = set()
+    for number, row in enumerate(rows[1:], start=2):
+        told = {name: row[i].strip() for name, i in columns.items() if i < len(row)}
+        label = told.get("label") or told.get("type", "")
+        if not label:
+            continue
+        kind = kind_of(told.get("type", "")) or kind_of(label)
+        if kind is None:
+            lines.append(f"# {label}: no type of part is called so")
+            findings.append(Problem("line", f"row {number}", f"“{label}” is no type of part here"))
+            continue
+        count = _count(told.get("count", ""))
+        if count is None:
+            findings.append(Problem("line", f"row {number}", f"“{told['count']}” is no number"))
+            count = 1
+        for i in range(count):
+            name = _free(label, taken)
+            numbered = label if count == 1 else f"{label} {i + 1}"
+            lines.append(_line(name, kind, numbered, told))
+    return BilledLines("\n".join(lines) + "\n", len(taken), tuple(findings))
+
+
+def kind_of(words: str) -> type[ComponentType] | None:
+    """The type that some words name: its own name, or the longest label that is in them."""
+    plain = _plain(words)
+    if not plain:
+        return None
+    found: tuple[int, type[ComponentType]] | None = None
+    for name, kind in component_types().items():
+        if kind.opened_port:
+            continue
+        for known in (name.replace("_", " "), kind.label):
+            if re.search(rf"\b{re.escape(_plain(known))}s?\b", plain) and (
+                found is None or len(known) > found[0]
+            ):
+                found = len(known), kind
+    return None if found is None else found[1]
+
+
+def _plain(words: str) -> str:
+    return " ".join(re.findall(r"[a-z0-9]+", words.lower()))
+
+
+def _rows(text: str) -> list[list[str]]:
+    first = text.strip().partition("\n")[0]
+    mark = max(";,\t", key=first.count)
+    rows = [r for r in csv.reader(io.StringIO(text.strip()), delimiter=mark) if any(r)]
+    if len(rows) < 2:
+        raise FormatError("a bill of parts is a table: a header, and a row for each part")
+    if len(rows) > MOST_ROWS:
+        raise FormatError(f"the bill has {len(rows) - 1} rows; {MOST_ROWS} at most")
+    return rows
+
+
+def _columns(header: Sequence[str]) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for i, name in enumerate(header):
+        plain = name.strip().lower()
+        known = next((k for k, names in COLUMNS.items() if plain in names), plain)
+        found.setdefault(known, i)
+    return found
+
+
+def _count(text: str) -> int | None:
+    if not text:
+        return 1
+    try:
+        count = float(text.replace(",", "."))
+    except ValueError:
+        return None
+    return max(1, min(int(count), MOST_OF_ONE)) if count > 0 else None
+
+
+def _free(label: str, taken: set[str]) -> str:
+    stem = "_".join(re.findall(r"[a-z0-9]+", label.lower()))[:50] or "part"
+    stem = stem if stem[0].isalpha() else f"part_{stem}"
+    name, number = stem, 2
+    while name in taken:
+        name, number = f"{stem}_{number}", number + 1
+    taken.add(name)
+    return name
+
+
+def _line(name: str, kind: type[ComponentType], label: str, told: Mapping[str, str]) -> str:
+    words = [name, kind.type_name, _quoted(label)]
+    words += [f"{port}={OPEN}" for port in kind.port_names()]
+    for parameter in kind.Parameters.model_fields:
+        number = told.get(parameter, "").replace(",", ".")
+        if re.fullmatch(r"-?\d+(\.\d+)?", number):
+            words.append(f"{parameter}={number}")
+    if told.get("at"):
+        words.append(f"at={_quoted(told['at'])}")
+    cost = told.get("cost", "").replace(",", ".")
+    if re.fullmatch(r"\d+(\.\d+)?", cost):
+        words.append(f"cost={cost}")
+    return " ".join(words)
+
+
+def _quoted(text: str) -> str:
+    return '"' + text.replace('"', "'").replace("\\", "/") + '"'
