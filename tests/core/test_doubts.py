@@ -25,9 +25,9 @@ def words(
         "value": value,
         "unit": "bar",
     }
-    ranking, _ = doctor.rank([] if job is None else JOBS[job].observations)
+    ranking, predictor = doctor.rank([] if job is None else JOBS[job].observations)
     reading = Reading.model_validate(data | changes)
-    return [d.words for d in doubts_of(Played(doctor.predictor), ranking, reading, KIT)]
+    return [d.words for d in doubts_of(Played(predictor), ranking, reading, KIT)]
 
 
 def healthy(doctor: Diagnostician, point: str, state: str) -> float:

@@ -285,8 +285,7 @@ def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
             finally:
                 if isinstance(asked.state, MachineState):
                     # Somebody's own states are not kept: there is no end to them.
-                    for each in {predictor, doctor.predictor}:
-                        each.forget([asked.state])
+                    predictor.forget([asked.state])
         return OwnFound(step=step_view(doctor.circuit, step), trouble=None)
 
     found = _or_trouble(context, judged, lambda why: OwnFound(step=None, trouble=why))

@@ -23,7 +23,8 @@ from umweg.core.observe.kinds.base import Observed
 RIVALS = 6
 """How many steps are held against the one that leads: those that save most."""
 CLEARLY = 1.0
-"""Money by which a rival's order must be better."""
+"""Money by which a rival's order must be better, and from which a step pays: no price is known so
+well that less than this were a saving."""
 CELLS = 10
 """Outcomes of a reading that are told apart here."""
 
@@ -140,7 +141,7 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
     if not offered:
         return Order(tuple(ranked), pays=False)
     pairs = Pairs(outlook, observations)
-    pays = any(s.saving > 0.0 for s in offered)
+    pays = any(s.saving > CLEARLY for s in offered)
     rivals = sorted(offered, key=lambda s: -s.saving)[:RIVALS]
     leader = offered[0]
     if pays:

@@ -398,6 +398,13 @@ class Joined(Predictor):
         """(N_all,) across variables of the machine as documented."""
         return self.parts[0].healthy(state)
 
+    def forget(self, states: Iterable[MachineState]) -> None:
+        """Drop predictions that are not needed again, the parts' too."""
+        every = list(states)
+        super().forget(every)
+        for part in self.parts:
+            part.forget(every)
+
     @property
     def in_time(self) -> Sequence[Timing]:
         """Nothing that was not played already: thousands of pairs would be waited for."""
@@ -461,6 +468,13 @@ class Divided(Predictor):
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""
         return self._singles.healthy(state)
+
+    def forget(self, states: Iterable[MachineState]) -> None:
+        """Drop predictions that are not needed again, the parts' too."""
+        every = list(states)
+        super().forget(every)
+        for part in (self._singles, *self._finer):
+            part.forget(every)
 
     @property
     def in_time(self) -> Sequence[Timing]:
