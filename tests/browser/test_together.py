@@ -136,7 +136,7 @@ def test_the_map_is_one_stop_and_its_points_have_names(page: Page, address: str)
     expect(page.locator(f"[data-part={first}]")).to_have_attribute("aria-pressed", "true")
     names = [p.get_attribute("aria-label") or "" for p in canvas.locator("[data-point]").all()]
     assert len(names) == 9
-    assert all(re.match(r"Test point M\d, \S.*, -?[\d.]+ (bar|V)", name) for name in names)
+    assert all(re.match(r"Test point M\d, \S.*, -?[\d.]+ (bar|V|rpm)", name) for name in names)
 
 
 @pytest.mark.parametrize(
