@@ -1,4 +1,5 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
+import type { ComponentProps } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Diagnosis, EntryData, Job, Schematic, Step, Suspect, Workshop } from "../api/client";
 import { lastSeen, suspicionOf } from "./job/JobPage";
@@ -169,24 +170,28 @@ const noCurve = async () => {
   throw new Error("line 2 is not two numbers");
 };
 
+const pad = (change: Partial<ComponentProps<typeof ReadingPad>> = {}) =>
+  render(
+    <ReadingPad
+      step={step}
+      workshop={workshop}
+      conditions="Engine rated · oil 50 °C"
+      rows={[]}
+      onKeep={() => {}}
+      onDoubt={async () => []}
+      onCurve={noCurve}
+      onCancel={() => {}}
+      {...change}
+    />,
+  );
+
 describe("ReadingPad", () => {
   it("takes its value from a curve that is pasted, and keeps the curve with it", async () => {
     const keep = vi.fn<(data: EntryData) => void>();
     const recorded = { unit: "bar", time_s: [0, 10], shown: [80, 20] };
     const read = vi.fn(async () => ({ value: 20, unit: "bar", recorded }));
     const timed = { ...step, quantity: "left_bar", point: "store_left" } as Step;
-    render(
-      <ReadingPad
-        step={timed}
-        workshop={workshop}
-        conditions=""
-        rows={[]}
-        onKeep={keep}
-        onDoubt={async () => []}
-        onCurve={read}
-        onCancel={() => {}}
-      />,
-    );
+    pad({ step: timed, onKeep: keep, onCurve: read });
     fireEvent.change(screen.getByLabelText(/Rows of seconds/), {
       target: { value: "0;80\n10;20" },
     });
@@ -201,18 +206,7 @@ describe("ReadingPad", () => {
 
   it("says what is wrong with a curve", async () => {
     const timed = { ...step, quantity: "peak_bar" } as Step;
-    render(
-      <ReadingPad
-        step={timed}
-        workshop={workshop}
-        conditions=""
-        rows={[]}
-        onKeep={() => {}}
-        onDoubt={async () => []}
-        onCurve={noCurve}
-        onCancel={() => {}}
-      />,
-    );
+    pad({ step: timed });
     fireEvent.change(screen.getByLabelText(/Rows of seconds/), { target: { value: "x" } });
     fireEvent.click(screen.getByRole("button", { name: "Read the curve" }));
     expect(await screen.findByText(/line 2 is not two numbers/)).toBeTruthy();
@@ -221,18 +215,7 @@ describe("ReadingPad", () => {
   it("questions a reading once, and keeps it all the same", async () => {
     const keep = vi.fn<(data: EntryData) => void>();
     const doubt = vi.fn(async () => ["14.5 psi, read as bar?"]);
-    render(
-      <ReadingPad
-        step={step}
-        workshop={workshop}
-        conditions=""
-        rows={[]}
-        onKeep={keep}
-        onDoubt={doubt}
-        onCurve={noCurve}
-        onCancel={() => {}}
-      />,
-    );
+    pad({ onKeep: keep, onDoubt: doubt });
     fireEvent.click(screen.getByRole("button", { name: "7" }));
     fireEvent.click(screen.getByRole("button", { name: "Keep the reading" }));
     expect(await screen.findByText("14.5 psi, read as bar?")).toBeTruthy();
@@ -244,18 +227,7 @@ describe("ReadingPad", () => {
 
   it("keeps a reading as taken, with its unit and repeats", async () => {
     const keep = vi.fn<(data: EntryData) => void>();
-    render(
-      <ReadingPad
-        step={step}
-        workshop={workshop}
-        conditions="Engine rated · oil 50 °C"
-        rows={[]}
-        onKeep={keep}
-        onDoubt={async () => []}
-        onCurve={noCurve}
-        onCancel={() => {}}
-      />,
-    );
+    pad({ onKeep: keep });
     const tap = (name: string) => fireEvent.click(screen.getByRole("button", { name }));
     tap("psi");
     for (const key of "1930") tap(key);
@@ -276,18 +248,7 @@ describe("ReadingPad", () => {
   });
 
   it("keeps nothing while nothing is typed", () => {
-    render(
-      <ReadingPad
-        step={step}
-        workshop={workshop}
-        conditions="Engine rated · oil 50 °C"
-        rows={[]}
-        onKeep={() => {}}
-        onDoubt={async () => []}
-        onCurve={noCurve}
-        onCancel={() => {}}
-      />,
-    );
+    pad();
     expect(screen.getByRole("button", { name: "Keep the reading" })).toHaveProperty(
       "disabled",
       true,
