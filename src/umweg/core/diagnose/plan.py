@@ -406,14 +406,10 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
     told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
     asked = {o.topic() for o in observations if o.id not in doubted}
     for name, quantity in readings_of(predictor):
-        timed = circuit.timing(quantity.place).function if quantity.timed else None
-        if (
-            timed
-            if quantity.kind == "within_s"
-            else quantity.place
-            if quantity.of.at_work
-            else None
-        ) in told_dead:
+        moved = quantity.place if quantity.of.at_work else None
+        if quantity.kind == "within_s":
+            moved = circuit.timing(quantity.place).function
+        if moved in told_dead:
             # Nobody times what does not move.
             continue
         reading = blank(quantity, name)
