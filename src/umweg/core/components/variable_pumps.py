@@ -126,14 +126,14 @@ class LoadSensingPump(ComponentType):
         DRAWS_AIR,
         FaultMode(
             name="worn",
-            label="pump worn, leaks inside",
+            label="pump worn or eroded, leaks inside",
             parameter="leakage_lpm_per_bar",
             scale="factor",
             severe=40.0,
             family="detour",
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
-            remedy="Exchange the pump; flush and change the filter first.",
+            remedy="Exchange the pump once nothing starves its inlet; flush and change the filter first.",
         ),
         FaultMode(
             name="margin_low",
@@ -337,7 +337,7 @@ class ServoPump(ComponentType):
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="worn",
-            label="pump worn, leaks inside",
+            label="pump worn or eroded, leaks inside",
             parameter="leakage_lpm_per_bar",
             scale="factor",
             severe=60.0,
