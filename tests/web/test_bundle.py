@@ -1,8 +1,10 @@
 """A job as one file: out with everything, and in again without loss, once and whole."""
 
 import copy
+import io
 import re
 import uuid
+import zipfile
 from typing import Any
 
 import pytest
@@ -10,6 +12,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
+from tests.web.conftest import WorkOff
 from tests.web.test_api import NOTE, READING, job_id, open_job, post
 from umweg.core.errors import FormatError
 from umweg.db.bundle import bundle_of, keep_bundle, own_id, read_bundle
@@ -199,3 +202,28 @@ def test_a_clients_own_keys_are_never_taken_for_a_bundles(
     assert refused.status_code == 409
     assert "used to open another one" in refused.text
     assert client.get(f"/api/jobs/{opened.json()['id']}").json()["entries"] == []
+
+
+def test_all_jobs_are_written_by_a_worker_as_files_that_are_read_in(
+    client: TestClient, work_off: WorkOff, written: dict[str, Any]
+) -> None:
+    asked = client.post("/api/exports").json()
+    assert asked["pending"]
+    assert client.get(f"/api/exports/{asked['standing']}.zip").status_code == 404
+    work_off()
+    again = client.post("/api/exports").json()
+    assert again == {"standing": asked["standing"], "pending": False}
+    answer = client.get(f"/api/exports/{asked['standing']}.zip")
+    assert answer.headers["content-type"] == "application/zip"
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+        names = archive.namelist()
+        bundles = [read_bundle(archive.read(name)) for name in names]
+    assert names == ["packer_truck-r1.json", "tail_lift-r1.json"]
+    jobs = {str(job.id): job for b in bundles for job in b.jobs}
+    listed = client.get("/api/jobs", params={"limit": 100}).json()["jobs"]
+    assert set(jobs) == {j["id"] for j in listed}
+    (own,) = written["jobs"]
+    assert len(jobs[own["id"]].entries) == len(own["entries"])
+    # Another entry, and it stands otherwise: what was written before is not given out as all.
+    post(client, own["id"], NOTE)
+    assert client.post("/api/exports").json()["standing"] != asked["standing"]

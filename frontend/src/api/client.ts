@@ -157,6 +157,7 @@ export const api = {
         params: { path: { revision_id: revision, timing_id: timing }, query: { fault } },
       }),
     ),
+  writeAll: () => unwrap(client.POST("/api/exports")),
   linesOfBill: (text: string) => unwrap(client.POST("/api/listings/bill", { body: { text } })),
   recorded: (revision: number, timing: string, text: string, unit: string) =>
     unwrap(

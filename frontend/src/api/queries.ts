@@ -96,6 +96,16 @@ export const useRefill = (revision: number, asked: RefillAsked | null) =>
     retry: false,
   });
 
+/** All jobs as files, as they stand when they are asked for; asked again until they are written. */
+export const useExport = (wanted: boolean) =>
+  useQuery({
+    queryKey: ["export"],
+    queryFn: api.writeAll,
+    enabled: wanted,
+    gcTime: 0,
+    refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
+  });
+
 /** A reading of one's own, judged for the job as it stands. */
 export const useJudged = (id: string, question: string | undefined, reading: Reading | null) =>
   useQuery({

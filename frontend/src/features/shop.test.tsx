@@ -119,3 +119,34 @@ describe("the shop's page", () => {
     });
   });
 });
+
+describe("everything as files", () => {
+  it("is written in the background and then saved, once more as it stands the next time", async () => {
+    let asked = 0;
+    vi.stubGlobal("fetch", async (request: Request) => {
+      const path = new URL(request.url).pathname;
+      if (path === "/api/exports") asked += 1;
+      const answers: Record<string, unknown> = {
+        "/api/exports": { standing: "abc", pending: asked < 2 },
+        "/api/queue": [],
+      };
+      return new Response(JSON.stringify(answers[path] ?? shop), {
+        status: 200,
+        headers: { "content-type": "application/json" },
+      });
+    });
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <MemoryRouter>
+          <ShopPage />
+        </MemoryRouter>
+      </QueryClientProvider>,
+    );
+    fireEvent.click(await screen.findByRole("button", { name: "Write all jobs" }));
+    const save = await screen.findByRole("link", { name: "Save the archive" }, { timeout: 5000 });
+    expect(save.getAttribute("href")).toBe("/api/exports/abc.zip");
+    expect(asked).toBe(2);
+    fireEvent.click(save);
+    expect(await screen.findByRole("button", { name: "Write all jobs" })).toBeTruthy();
+  });
+});

@@ -1,5 +1,6 @@
 """Jobs with everything that belongs to them in one file, ``umweg-bundle/1``: out, and in without loss."""
 
+import hashlib
 import re
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
@@ -7,7 +8,7 @@ from typing import Annotated, Any, Literal, cast
 from uuid import UUID
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
-from sqlalchemy import String, select
+from sqlalchemy import ColumnElement, String, func, select
 from sqlalchemy.dialects.postgresql import insert
 
 from umweg.core.circuit.document import Circuit, problems_of, read_json
@@ -122,6 +123,34 @@ def _loose_ends(bundle: Bundle) -> Iterable[Problem]:
             if accepted is not None and accepted not in before:
                 yield Problem("no_entry", where, "accepts a reading that does not come before it")
             before.add(entry.id)
+
+
+def as_it_stands(store: Store) -> str:
+    """A name for all that a workshop has kept so far: another with every job and every entry."""
+    jobs = select(func.count(JobRow.id)).join(Machine).where(_own(store))
+    entries = select(func.count(EntryRow.id), func.max(EntryRow.created_at))
+    entries = entries.join(JobRow, EntryRow.job_id == JobRow.id).join(Machine).where(_own(store))
+    told = store.workshop_id, store.session.scalar(jobs), *store.session.execute(entries).one()
+    return hashlib.sha256(repr(told).encode()).hexdigest()
+
+
+def by_circuit(store: Store) -> dict[str, list[UUID]]:
+    """The workshop's jobs by the file that each goes to: those of one revision of a circuit."""
+    query = (
+        select(CircuitRevision.circuit_id, CircuitRevision.revision, JobRow.id)
+        .join(JobRow, JobRow.circuit_revision_id == CircuitRevision.id)
+        .join(Machine)
+        .where(_own(store))
+        .order_by(CircuitRevision.circuit_id, CircuitRevision.revision, JobRow.created_at)
+    )
+    files: dict[str, list[UUID]] = {}
+    for circuit, revision, job in store.session.execute(query):
+        files.setdefault(f"{circuit}-r{revision}", []).append(job)
+    return files
+
+
+def _own(store: Store) -> ColumnElement[bool]:
+    return Machine.workshop_id == store.workshop_id
 
 
 def bundle_of(rows: Sequence[JobRow]) -> Bundle:

@@ -53,6 +53,7 @@ def create_app(
         workshop.router,
         jobs.router,
         exports.router,
+        exports.everything,
         circuits.router,
         building.router,
         machines.router,

@@ -2,9 +2,10 @@
 
 import csv
 import io
+from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Path, Response
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.errors import UmwegError
@@ -12,16 +13,20 @@ from umweg.core.observe.job import Job, MachineCard
 from umweg.core.observe.kinds.base import resolve_state
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
-from umweg.db.bundle import Bundle, bundle_of, keep_bundle
+from umweg.core.version import model_version
+from umweg.db import kept
+from umweg.db.bundle import Bundle, as_it_stands, bundle_of, keep_bundle
 from umweg.db.entries import Record, record_of
 from umweg.db.machine_record import baseline_of
 from umweg.db.models import JobRow
+from umweg.db.store import NotFoundError
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
-from umweg.web.schemas import BundleKept
-from umweg.work.asking import want_played
+from umweg.web.schemas import BundleKept, ExportView
+from umweg.work.asking import EXPORT, want_export, want_played
 
 router = APIRouter(prefix="/api/jobs", tags=["exports"])
+everything = APIRouter(prefix="/api/exports", tags=["exports"])
 
 COLUMNS = (
     "sequence",
@@ -57,13 +62,13 @@ def bundle(job_id: UUID, context: ContextOf) -> Bundle:
 def keep(new: Bundle, context: ContextOf) -> BundleKept:
     """Keep the jobs of a bundle. What is kept already stays as it is; a bad file changes nothing."""
     rows = keep_bundle(context.store, new)
-    kept = BundleKept(jobs=[row.id for row in rows])
+    found = BundleKept(jobs=[row.id for row in rows])
     digests = {row.circuit_revision.sha256 for row in rows}
     context.session.commit()
     context.session.close()
     for digest in sorted(digests):
         want_played(context.queue, digest)
-    return kept
+    return found
 
 
 @router.get(
@@ -81,6 +86,36 @@ def readings(job_id: UUID, context: ContextOf) -> Response:
         content,
         media_type="text/csv",
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
+
+
+@everything.post("", responses=WRITES)
+def write_all(context: ContextOf) -> ExportView:
+    """All jobs of the workshop as they stand now; asked again until they are written."""
+    standing = as_it_stands(context.store)
+    there = kept.kept(context.session, standing, model_version(), [EXPORT])
+    context.session.close()
+    if not there:
+        want_export(context.queue, standing)
+    return ExportView(standing=standing, pending=not there)
+
+
+@everything.get(
+    "/{standing}.zip",
+    response_class=Response,
+    responses={**READS, 200: {"content": {"application/zip": {"schema": {"type": "string"}}}}},
+)
+def written(
+    standing: Annotated[str, Path(pattern="^[0-9a-f]{64}$")], context: ContextOf
+) -> Response:
+    """The archive: a bundle for each revision of a circuit, to be read in by itself."""
+    found = kept.kept(context.session, standing, model_version(), [EXPORT]).get(EXPORT)
+    if found is None:
+        raise NotFoundError("these jobs are not written; ask for them once more")
+    return Response(
+        found,
+        media_type="application/zip",
+        headers={"Content-Disposition": 'attachment; filename="umweg-all-jobs.zip"'},
     )
 
 

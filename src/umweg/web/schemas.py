@@ -402,6 +402,13 @@ class PointView(Model):
     methods: list[str]
 
 
+class ExportView(Model):
+    """All jobs as files: under which name, and whether they are still being written."""
+
+    standing: str
+    pending: bool
+
+
 class MoveView(Model):
     """A move of a function."""
 

@@ -130,6 +130,15 @@ def want_own(queue: Queue, key: str, reading: Reading) -> None:
     queue.put("judge_own", ANSWERS, own_name(key, reading), key=key, reading=document)
 
 
+EXPORT = "export.zip"
+"""Name under which everything that a workshop has kept is kept as a file, by how it stood."""
+
+
+def want_export(queue: Queue, standing: str) -> None:
+    """Have all jobs of the workshop written to files."""
+    queue.put("export_all", PLAYS, f"export/{standing}", standing=standing)
+
+
 class DraftFound(View):
     """A circuit drafted from a list, or why there is none; ``circuit`` is its document as JSON."""
 

@@ -1,8 +1,10 @@
 """The pieces of work; each is one declaration that the workers discover."""
 
 import asyncio
+import io
 import threading
 import time
+import zipfile
 from collections.abc import Callable, Coroutine, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -38,8 +40,11 @@ from umweg.core.trace.trace import trace
 from umweg.core.version import model_version
 from umweg.core.view import View
 from umweg.db import kept
+from umweg.db.bundle import bundle_of, by_circuit
+from umweg.db.store import Store
 from umweg.work.asking import (
     DRAFT,
+    EXPORT,
     CurveFound,
     DraftFound,
     OwnFound,
@@ -58,6 +63,7 @@ log = structlog.get_logger("umweg.work")
 PIECES: dict[str, Callable[..., None]] = {}
 RETRY = RetryStrategy(max_attempts=3, wait=1)
 GIVE_WAY_S = 3.0
+JOBS_A_FILE = 200
 BROKEN = "this could not be worked out: a fault of the program, which is in its log"
 
 
@@ -315,6 +321,38 @@ def draw_curve(context: JobContext, sha256: str, timing: str, fault: str) -> Non
     with bench.session() as session:
         content = {curve_name(timing, fault): document_to_bytes(found)}
         kept.keep(session, sha256, model_version(), content, asked_for=True)
+
+
+@piece("export_all")
+def export_all(context: JobContext, standing: str) -> None:
+    """Write all jobs of the workshop to files, one for each revision of a circuit, and keep them as
+    one archive; each is read in again by itself."""
+    bench, buffer = _bench(context), io.BytesIO()
+    with bench.session() as session:
+        files = by_circuit(Store.only(session))
+    parts = [
+        (
+            f"{name}{'' if start == 0 else f'-{start // JOBS_A_FILE + 1}'}.json",
+            jobs[start:][:JOBS_A_FILE],
+        )
+        for name, jobs in files.items()
+        for start in range(0, len(jobs), JOBS_A_FILE)
+    ]
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for done, (name, jobs) in enumerate(parts):
+            if context.should_abort():
+                raise JobAborted
+            with bench.session() as session:
+                kept.show_progress(
+                    session, context.job.id or 0, "Writing all jobs", done, len(parts)
+                )
+                store = Store.only(session)
+                bundle = bundle_of([store.job(job) for job in jobs])
+            archive.writestr(name, bundle.model_dump_json(indent=1) + "\n")
+            bench.give_way()
+    with bench.session() as session:
+        content = {EXPORT: buffer.getvalue()}
+        kept.keep(session, standing, model_version(), content, asked_for=True)
 
 
 @piece("draft_listing")

@@ -5,6 +5,7 @@ import { useWorkshop } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, FIELD, Select, Tag } from "../../ui/primitives";
 import { typedNumber, unitsOfKind } from "../../units";
+import { AllJobs } from "./AllJobs";
 import { newId, outOfDate } from "./kit";
 
 const MEASURES: Record<Instrument["measures"], string> = {
@@ -272,7 +273,10 @@ export function ShopPage() {
         {shop.error && <Failure error={shop.error} />}
         {found && (
           <div className="mx-auto grid max-w-6xl grid-cols-[20rem_1fr] items-start gap-4 max-[900px]:grid-cols-1">
-            <Rate key={`${found.labour_per_min}${found.currency}`} shop={found} />
+            <div className="grid gap-4">
+              <Rate key={`${found.labour_per_min}${found.currency}`} shop={found} />
+              <AllJobs />
+            </div>
             <section className="grid gap-2">
               <div className="flex items-center justify-between gap-3">
                 <div>
