@@ -167,9 +167,12 @@ def test_oil_and_wires_share_the_map_and_the_end_leads_to_the_decision(
     open_bench(page, address, "V8-2207")
     page.get_by_label("State shown", exact=True).tap()
     page.get_by_role("option", name="Platform going up, rated load", exact=True).tap()
-    expect(page.locator("[data-line=wire][data-live]").first).to_be_visible()
-    expect(page.locator("[data-point=plug_s2]")).to_contain_text(re.compile(r"11\.\d V"))
-    expect(page.locator("[data-point=lift_port]")).to_contain_text("bar")
+    # It is played by a worker meanwhile.
+    live = page.locator("[data-line=wire][data-live]").first
+    expect(live).to_be_visible(timeout=60_000)
+    drawn = page.get_by_role("application")
+    expect(drawn.locator("[data-point=plug_s2]")).to_contain_text(re.compile(r"11\.\d V"))
+    expect(drawn.locator("[data-point=lift_port]")).to_contain_text("bar")
     page.get_by_role("tab", name="Suspects").tap()
     expect(page.locator("[data-suspect]").first).to_contain_text("Pendant: lift contact")
 
