@@ -14,6 +14,7 @@ from umweg.core.diagnose.ranking import rank
 from umweg.core.faults.population import parse_fault
 from umweg.core.network.check import circuit_problems
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.quantities import Quantity, at_point, quantities_of
 from umweg.core.observe.quantity_kinds import KINDS
 from umweg.core.observe.weights import noise_sd
@@ -167,3 +168,13 @@ def test_a_torn_seal_shows_with_the_left_cylinder_capped_off() -> None:
     for point, least in (("blade_port_a", 10.0), ("blade_port_b", 4.0)):
         assert left.bar(point, state) == pytest.approx(sound.bar(point, state), abs=0.1)
         assert abs(right.bar(point, state) - sound.bar(point, state)) > least
+
+
+def test_a_filters_drop_is_looked_at_not_read() -> None:
+    """It has a number, and no reading takes it: an indicator does."""
+    assert "filter_drop_bar" in KINDS
+    with pytest.raises(ValueError, match="quantity"):
+        Reading.model_validate(
+            {"id": "r", "point": "filter", "quantity": "filter_drop_bar", "state": "rated",
+             "value": 1.0, "unit": "bar"}
+        )  # fmt: skip

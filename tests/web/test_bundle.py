@@ -226,4 +226,9 @@ def test_all_jobs_are_written_by_a_worker_as_files_that_are_read_in(
     assert len(jobs[own["id"]].entries) == len(own["entries"])
     # Another entry, and it stands otherwise: what was written before is not given out as all.
     post(client, own["id"], NOTE)
-    assert client.post("/api/exports").json()["standing"] != asked["standing"]
+    newer = client.post("/api/exports").json()
+    assert newer["standing"] != asked["standing"]
+    work_off()
+    assert not client.post("/api/exports").json()["pending"]
+    # The one before gives way: archives do not heap up.
+    assert client.get(f"/api/exports/{asked['standing']}.zip").status_code == 404

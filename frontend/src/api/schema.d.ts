@@ -2536,7 +2536,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "filter_drop_bar" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c" | "time_s";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c" | "time_s";
             recorded?: components["schemas"]["Recorded"] | null;
             /** Repeats */
             repeats?: number[];
@@ -2971,7 +2971,7 @@ export interface components {
              * Quantity
              * @enum {string}
              */
-            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "indicator" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c";
+            quantity: "pressure_bar" | "flow_lpm" | "speed_mm_s" | "speed_rpm" | "drift_mm_min" | "voltage_v" | "shaft_rpm" | "peak_bar" | "left_bar" | "within_s" | "interval_s" | "moved_mm" | "settled_c" | "indicator";
             /** Source */
             source: string;
             /** State */

@@ -139,6 +139,12 @@ def keep(
         session.execute(old.execution_options(synchronize_session=False))
 
 
+def drop_others(session: Session, sha256: str, name: str) -> None:
+    """Throw away the results of a name but those of one hash: of what is made anew each time."""
+    others = delete(KeptRow).where(KeptRow.name == name, KeptRow.circuit_sha256 != sha256)
+    session.execute(others.execution_options(synchronize_session=False))
+
+
 def drop_other_models(session: Session, model: str) -> None:
     """Throw away what another version of the computation found."""
     session.execute(delete(KeptRow).where(KeptRow.model != model))

@@ -64,6 +64,7 @@ PIECES: dict[str, Callable[..., None]] = {}
 RETRY = RetryStrategy(max_attempts=3, wait=1)
 GIVE_WAY_S = 3.0
 JOBS_A_FILE = 200
+WRITING = "Writing all jobs"
 BROKEN = "this could not be worked out: a fault of the program, which is in its log"
 
 
@@ -343,9 +344,7 @@ def export_all(context: JobContext, standing: str) -> None:
             if context.should_abort():
                 raise JobAborted
             with bench.session() as session:
-                kept.show_progress(
-                    session, context.job.id or 0, "Writing all jobs", done, len(parts)
-                )
+                kept.show_progress(session, context.job.id or 0, WRITING, done, len(parts))
                 store = Store.only(session)
                 bundle = bundle_of([store.job(job) for job in jobs])
             archive.writestr(name, bundle.model_dump_json(indent=1) + "\n")
@@ -353,6 +352,9 @@ def export_all(context: JobContext, standing: str) -> None:
     with bench.session() as session:
         content = {EXPORT: buffer.getvalue()}
         kept.keep(session, standing, model_version(), content, asked_for=True)
+        # As it stood before, nobody wants it any more; archives would heap up.
+        kept.drop_others(session, standing, EXPORT)
+        kept.show_progress(session, context.job.id or 0, WRITING, len(parts), len(parts))
 
 
 @piece("draft_listing")

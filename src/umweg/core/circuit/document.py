@@ -1,7 +1,7 @@
 """The circuit document, format ``umweg-circuit/1``: a netlist, not a drawing."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -17,32 +17,31 @@ LongText = Annotated[str, Field(max_length=4000)]
 Identifier = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=60)]
 LoadState = Literal["free", "working", "stalled", "held"]
 Method = Literal["tee_gauge", "inline_flow", "cap", "voltmeter", "tachometer"]
+METHOD_DOMAIN: Mapping[Method, Literal["hydraulic", "electrical", "rotation"]] = {
+    "tee_gauge": "hydraulic",
+    "inline_flow": "hydraulic",
+    "cap": "hydraulic",
+    "voltmeter": "electrical",
+    "tachometer": "rotation",
+}
+"""What has to be behind a test point for each method."""
 TimedKind = Literal["peak_bar", "left_bar", "within_s", "interval_s", "moved_mm", "settled_c"]
 """What is read in time: the highest pressure, what is left of one, seconds until something, seconds
 between two chargings, millimetres moved, the oil's temperature after an hour of a cycle."""
-Kind = Literal[
+ReadKind = Literal[
     "pressure_bar",
     "flow_lpm",
     "speed_mm_s",
     "speed_rpm",
     "drift_mm_min",
-    "filter_drop_bar",
     "voltage_v",
     "shaft_rpm",
     TimedKind,
 ]
-"""What has a number and can be read; ``core/observe/quantity_kinds.py`` says of each how."""
-SpecifiedKind = Literal[
-    "pressure_bar",
-    "flow_lpm",
-    "speed_mm_s",
-    "speed_rpm",
-    "drift_mm_min",
-    "indicator",
-    "voltage_v",
-    "shaft_rpm",
-    TimedKind,
-]
+"""What is read as a number; ``core/observe/quantity_kinds.py`` says of each how."""
+Kind = Literal[ReadKind, "filter_drop_bar"]
+"""What has a number: a filter's drop is seen at its indicator, not read."""
+SpecifiedKind = Literal[ReadKind, "indicator"]
 
 
 class Document(BaseModel):
@@ -170,7 +169,7 @@ class TestPoint(Document):
     @property
     def hydraulic(self) -> bool:
         """Oil is behind it: neither a wire nor a shaft."""
-        return not {"voltmeter", "tachometer"} & set(self.methods)
+        return all(METHOD_DOMAIN[m] == "hydraulic" for m in self.methods)
 
 
 class Intervention(Document):

@@ -7,11 +7,11 @@ import networkx as nx
 from pydantic import ValidationError
 
 from umweg.core.circuit.document import (
+    METHOD_DOMAIN,
     Circuit,
     Component,
     Function,
     Interlock,
-    Method,
     Specification,
     TestPoint,
     TimedKind,
@@ -284,15 +284,6 @@ def _function_problems(
         commands = {f"{function.load}.{key}": value for key, value in values.items()}
         problems += command_problems(circuit, f"{where}, load {state}", commands)
     return problems
-
-
-METHOD_DOMAIN: Mapping[Method, Domain] = {
-    "tee_gauge": "hydraulic",
-    "inline_flow": "hydraulic",
-    "cap": "hydraulic",
-    "voltmeter": "electrical",
-    "tachometer": "rotation",
-}
 
 
 def _point_problems(

@@ -4,14 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from umweg.core.circuit.document import Kind, Method
+from umweg.core.circuit.document import Kind
 
 At = Literal["point", "function", "component", "timing"]
 
 
 @dataclass(frozen=True, kw_only=True)
 class QuantityKind:
-    """What a kind of quantity is read in, where, by which method and with what.
+    """What a kind of quantity is read in, where and with what.
 
     ``dimension`` is the kind of unit it is entered in, ``unit`` the one it is compared in.
     ``measured_by`` is what an instrument of the shop must measure; None where a watch or a rule
@@ -22,7 +22,6 @@ class QuantityKind:
     words: str
     dimension: str
     at: At
-    method: Method | None = None
     measured_by: str | None = None
     instrument_words: str = ""
     compressed: bool = False
@@ -46,7 +45,6 @@ KINDS: Mapping[Kind, QuantityKind] = {
         words="pressure",
         dimension="pressure",
         at="point",
-        method="tee_gauge",
         measured_by="pressure",
         from_vacuum=True,
     ),
@@ -55,7 +53,6 @@ KINDS: Mapping[Kind, QuantityKind] = {
         words="flow",
         dimension="flow",
         at="point",
-        method="inline_flow",
         measured_by="flow",
         instrument_words="flow meter",
     ),
@@ -64,7 +61,6 @@ KINDS: Mapping[Kind, QuantityKind] = {
         words="voltage",
         dimension="voltage",
         at="point",
-        method="voltmeter",
         measured_by="voltage",
         instrument_words="voltmeter",
         signed=True,
@@ -74,7 +70,6 @@ KINDS: Mapping[Kind, QuantityKind] = {
         words="shaft speed",
         dimension="speed",
         at="point",
-        method="tachometer",
         measured_by="speed",
         instrument_words="tachometer",
         cautions=SHAFT_CAUTIONS,

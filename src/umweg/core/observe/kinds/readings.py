@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from umweg.core.circuit.document import Circuit, Kind, MachineState, Text
+from umweg.core.circuit.document import Circuit, Kind, MachineState, ReadKind, Text
 from umweg.core.errors import ObservationError
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
@@ -25,8 +25,8 @@ from umweg.core.observe.weights import (
 )
 from umweg.core.units import UNITS, to_base
 
-ReadAs = Literal[Kind, "time_s"]
-DIMENSION: Mapping[ReadAs, str] = {
+ReadAs = Literal[ReadKind, "time_s"]
+DIMENSION: Mapping[str, str] = {
     **{kind: of.dimension for kind, of in KINDS.items()},
     "time_s": "time",
 }
