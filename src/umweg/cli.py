@@ -202,7 +202,7 @@ def recorded(
     from umweg.core.observe.recorded import read_recorded, told_by
 
     document = _circuit(circuit)
-    found = read_recorded(file.read_text(encoding="utf-8", errors="replace"), unit)
+    found = read_recorded(_read(file).decode("utf-8", errors="replace"), unit)
     value = told_by(document, timing, found)
     of = document.timing(timing)
     if as_json:

@@ -9,7 +9,7 @@ from umweg.core.diagnose.ranking import rank
 from umweg.core.faults.population import between, divided, single_faults
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Divided, Predictor
+from umweg.core.observe.predict import Divided, Predictor, state_key
 from umweg.core.observe.quantities import Quantity, quantity_of
 from umweg.library import load_circuit, load_jobs
 
@@ -69,6 +69,16 @@ def test_what_is_between_is_solved_and_the_rest_is_as_it_was(doctor: Diagnostici
     half = both.population.members[index_of(doctor, "coupling_a:not_home")][1]
     shown = Nominal(CUTTER, f"coupling_a:not_home={2 / 28}").rpm("head", "cutter_light")
     assert fine.mean[row, half] == pytest.approx(shown, rel=1e-4)
+
+
+def test_a_state_of_ones_own_is_forgotten_by_all_who_played_it(doctor: Diagnostician) -> None:
+    both = finer(doctor, "pump:worn")
+    own = doctor.circuit.states["cutter_light"].model_copy(update={"oil_c": 33.0})
+    both.prepare([own])
+    machines = (both, *both.parts)
+    assert all(state_key(own) in m._done for m in machines)
+    both.forget([own])
+    assert not any(state_key(own) in m._done for m in machines)
 
 
 def test_what_is_read_in_time_lies_between_its_neighbours() -> None:

@@ -34,6 +34,15 @@ const shop: Workshop = {
 
 const sent: { method: string; path: string; body: Record<string, unknown> }[] = [];
 
+const page = () =>
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <MemoryRouter>
+        <ShopPage />
+      </MemoryRouter>
+    </QueryClientProvider>,
+  );
+
 function open() {
   sent.length = 0;
   vi.stubGlobal("fetch", async (request: Request) => {
@@ -46,13 +55,7 @@ function open() {
       headers: { "content-type": "application/json" },
     });
   });
-  render(
-    <QueryClientProvider client={new QueryClient()}>
-      <MemoryRouter>
-        <ShopPage />
-      </MemoryRouter>
-    </QueryClientProvider>,
-  );
+  page();
 }
 
 afterEach(() => {
@@ -135,13 +138,7 @@ describe("everything as files", () => {
         headers: { "content-type": "application/json" },
       });
     });
-    render(
-      <QueryClientProvider client={new QueryClient()}>
-        <MemoryRouter>
-          <ShopPage />
-        </MemoryRouter>
-      </QueryClientProvider>,
-    );
+    page();
     fireEvent.click(await screen.findByRole("button", { name: "Write all jobs" }));
     const save = await screen.findByRole("link", { name: "Save the archive" }, { timeout: 5000 });
     expect(save.getAttribute("href")).toBe("/api/exports/abc.zip");

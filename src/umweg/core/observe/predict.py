@@ -368,16 +368,19 @@ class Predictor:
         return Overload(ratio[worst, every], worst, pressure[worst, every])
 
 
-class Joined(Predictor):
-    """Two populations of one circuit side by side, each solved by its own predictor.
+class Composed(Predictor):
+    """Several populations of one circuit as one, each solved by its own predictor.
 
-    What one of them has solved already is not solved again for the two together.
+    What one of them has solved already is not solved again for all together. ``order`` puts their
+    candidates in another order, in which a fault's severities have other neighbours.
     """
 
-    def __init__(self, first: Predictor, second: Predictor) -> None:
-        together = merged(first.population, second.population)
-        super().__init__(first.circuit, together, first.solver)
-        self.parts = first, second
+    def __init__(
+        self, parts: Sequence[Predictor], population: Population, order: Indices | None = None
+    ) -> None:
+        super().__init__(parts[0].circuit, population, parts[0].solver)
+        self.parts = tuple(parts)
+        self._order = order
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -391,8 +394,12 @@ class Joined(Predictor):
             part.prepare(wanted.values())
         with self._lock:
             for key, state in wanted.items():
-                if key not in self._done:
-                    self._done[key] = _side_by_side(*(part[state] for part in self.parts))
+                if key in self._done:
+                    continue
+                found = _side_by_side([part[state] for part in self.parts], self._order)
+                if self._order is not None:
+                    self._severity_cells(found.mean, found.slope, found.known)
+                self._done[key] = found
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""
@@ -404,6 +411,13 @@ class Joined(Predictor):
         super().forget(every)
         for part in self.parts:
             part.forget(every)
+
+
+class Joined(Composed):
+    """Single faults and pairs of them."""
+
+    def __init__(self, singles: Predictor, pairs: Predictor) -> None:
+        super().__init__((singles, pairs), merged(singles.population, pairs.population))
 
     @property
     def in_time(self) -> Sequence[Timing]:
@@ -434,7 +448,7 @@ class Joined(Predictor):
         )
 
 
-class Divided(Predictor):
+class Divided(Composed):
     """Single faults, some of them at more severities than the grid has.
 
     What is between is solved; only what is read in time is taken to lie between its neighbours on
@@ -443,54 +457,23 @@ class Divided(Predictor):
 
     def __init__(self, singles: Predictor, finer: Sequence[Predictor]) -> None:
         population, order = divided(singles.population, [f.population for f in finer])
-        super().__init__(singles.circuit, population, singles.solver)
-        self._singles, self._finer, self._order = singles, finer, order
-
-    def prepare(self, states: Iterable[MachineState]) -> None:
-        """Compute several states in one batch.
-
-        Raises
-        ------
-        SolveError : the healthy machine has no steady state in one of them.
-        """
-        wanted = {state_key(s): s for s in states}
-        parts = (self._singles, *self._finer)
-        for part in parts:
-            part.prepare(wanted.values())
-        with self._lock:
-            for key, state in wanted.items():
-                if key in self._done:
-                    continue
-                found = _side_by_side(*(part[state] for part in parts), order=self._order)
-                self._severity_cells(found.mean, found.slope, found.known)
-                self._done[key] = found
-
-    def healthy(self, state: MachineState) -> Array:
-        """(N_all,) across variables of the machine as documented."""
-        return self._singles.healthy(state)
-
-    def forget(self, states: Iterable[MachineState]) -> None:
-        """Drop predictions that are not needed again, the parts' too."""
-        every = list(states)
-        super().forget(every)
-        for part in (self._singles, *self._finer):
-            part.forget(every)
+        super().__init__((singles, *finer), population, order)
 
     @property
     def in_time(self) -> Sequence[Timing]:
         """What the single faults were played in."""
-        return self._singles.in_time
+        return self.parts[0].in_time
 
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time."""
-        grid = self._singles.timed(quantity)
+        grid = self.parts[0].timed(quantity)
         with self._lock:
             if quantity not in self._timed:
                 self._timed[quantity] = self._interpolated(grid)
             return self._timed[quantity]
 
     def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
-        singles, population = self._singles.population, self.population
+        singles, population = self.parts[0].population, self.population
         low = np.empty(population.count, dtype=np.intp)
         high, share = low.copy(), np.zeros(population.count)
         for own, rows in zip(singles.members, population.members, strict=True):
@@ -511,7 +494,7 @@ class Divided(Predictor):
         return TimedPrediction(np.where(known_there, mean, 0.0), slope, known_there)
 
 
-def _side_by_side(*parts: StatePrediction, order: Indices | None = None) -> StatePrediction:
+def _side_by_side(parts: Sequence[StatePrediction], order: Indices | None) -> StatePrediction:
     """One state of several populations behind one another, or in an order of their candidates."""
 
     def joined(each: Callable[[StatePrediction], NDArray[Any]]) -> NDArray[Any]:
