@@ -85,6 +85,36 @@ def test_a_curve_tells_what_the_timing_reads(timing: dict[str, Any], told: float
     assert told_by(timing_circuit(**timing), "watched", FALLS) == pytest.approx(told)
 
 
+ROD = {"point": None, "function": "lift"}
+MOVES = curve("mm", (0, 100), (2, 200), (4, 300), (4.5, 300), (10, 300))
+SAW = curve("bar", (0, 100), (1, 120), (1.5, 100), (3.5, 120), (4, 101), (7, 121), (7.5, 100))
+
+
+def test_a_rod_is_told_by_the_curve_of_its_place() -> None:
+    assert told_by(timing_circuit(of="within_s", **ROD), "watched", MOVES) == pytest.approx(4.0)
+    assert told_by(timing_circuit(of="moved_mm", **ROD), "watched", MOVES) == pytest.approx(200.0)
+    inches = curve("in", (0, 10), (10, 30))
+    told = told_by(timing_circuit(of="moved_mm", **ROD), "watched", inches)
+    assert told == pytest.approx(508.0)
+    # A rod that moves to the last row has not come to its end.
+    still = curve("mm", (0, 0), (5, 100), (9.8, 300))
+    assert told_by(timing_circuit(of="within_s", **ROD), "watched", still) == 10.0
+    with pytest.raises(ObservationError, match="still moves where the curve ends"):
+        told_by(timing_circuit(of="within_s", **ROD), "watched", curve("mm", (0, 0), (5, 100)))
+    with pytest.raises(ObservationError, match="not a unit of length"):
+        told_by(timing_circuit(of="moved_mm", **ROD), "watched", FALLS)
+
+
+def test_an_interval_is_from_one_rise_to_the_next_whatever_trembles_between() -> None:
+    timing = {"of": "interval_s", "point": None}
+    # It is up again at 1, 3.5 and 7 s; the last two count.
+    assert told_by(timing_circuit(**timing), "watched", SAW) == pytest.approx(3.5)
+    once = curve("bar", (0, 100), (1, 120), (10, 118))
+    assert told_by(timing_circuit(**timing), "watched", once) == 10.0
+    with pytest.raises(ObservationError, match="not risen twice"):
+        told_by(timing_circuit(**timing), "watched", curve("bar", (0, 100), (1, 120), (2, 118)))
+
+
 def test_the_unit_of_the_gauge_is_turned_into_bar() -> None:
     psi = curve("psi", (0, 0), (1, 1000))
     assert told_by(timing_circuit(of="peak_bar"), "watched", psi) == pytest.approx(68.95, rel=1e-3)

@@ -25,7 +25,7 @@ from umweg.core.components.kernels import (
     smooth_step,
     turbulent,
 )
-from umweg.core.components.storage import Gas, OilVolume, Storage, Values, tube_l
+from umweg.core.components.storage import Gas, Head, OilVolume, Storage, Values, tube_l
 from umweg.core.components.symbols import DIAMOND, TWO_PORTS
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -449,12 +449,14 @@ class HeaderTank(ComponentType):
     """Tank above the pump, kept full by a feed; what it does not need runs over.
 
     Full it gives the pump the height of its oil, ``head_bar``; the surplus leaves by the overflow.
-    When the feed is less than what is drawn it empties: steadily it then gives only what comes in.
+    When the feed is less than what is drawn it empties: steadily it then gives only what comes in, and
+    where time runs it lasts as long as its oil.
     """
 
     type_name = "header_tank"
     label = "Header tank"
     ports = (Port("feed"), Port("outlet"), Port("overflow"))
+    storage = (Head("outlet", "store_l", "head_bar"),)
 
     class Parameters(ParameterSet):
         k: float = quantity(150, "L/min/√bar", "feed to outlet", low=1, high=5000)

@@ -17,8 +17,7 @@ from umweg.core.components.base import (
 from umweg.core.components.flow_sharing import ShutOffValve
 from umweg.core.components.kernels import couple, law, slip, smooth_step, steer, turbulent
 from umweg.core.components.sources import FixedPump, filling
-from umweg.core.components.storage import Switch as OilSwitch
-from umweg.core.components.storage import chambers
+from umweg.core.components.storage import between, chambers
 
 _EL = ELECTRIC
 _OPEN_S = 1e-9
@@ -271,7 +270,7 @@ class PressureSwitch(ComponentType):
     type_name = "pressure_switch"
     label = "Pressure switch"
     ports = (Port("inlet", "electrical"), Port("outlet", "electrical"), Port("X", line="pilot"))
-    storage = (OilSwitch("made", "X", "reset_bar", "set_bar"),)
+    storage = (between("made", "X", "reset_bar", "set_bar"),)
     in_time: ClassVar = {"switched": 1.0}
 
     class Parameters(ParameterSet):

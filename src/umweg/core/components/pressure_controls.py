@@ -27,7 +27,7 @@ from umweg.core.components.kernels import (
     turbulent,
 )
 from umweg.core.components.pressure_valves import RELIEF_BOX, ReliefValve
-from umweg.core.components.storage import Switch
+from umweg.core.components.storage import between
 from umweg.core.components.symbols import valve
 
 _TWO: dict[str, tuple[Side, float]] = {"inlet": ("south", 1.0), "outlet": ("north", 1.0)}
@@ -620,7 +620,7 @@ class ChargingValve(ComponentType):
     type_name = "charging_valve"
     label = "Brake charging valve"
     ports = (Port("inlet"), Port("accumulator"), Port("outlet"), Port("tank", line="drain"))
-    storage = (Switch("charging", "accumulator", "cut_in_bar", "cut_out_bar"),)
+    storage = (between("charging", "accumulator", "cut_in_bar", "cut_out_bar"),)
     in_time: ClassVar[Mapping[str, float]] = {"switched": 1.0}
 
     class Parameters(ParameterSet):

@@ -1,5 +1,10 @@
 """What reverses a closed loop by signals: the pump, the valve that stays, the switch at the rod."""
 
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import numpy as np
+
 from umweg.core.components.base import (
     ELECTRIC,
     Command,
@@ -15,7 +20,8 @@ from umweg.core.components.directional_valves import NEUTRAL, spool
 from umweg.core.components.electrical import Switch
 from umweg.core.components.kernels import couple, law, limited, slip, smooth_step
 from umweg.core.components.solenoid_valves import SolenoidDirectionalValve, between_coils
-from umweg.core.components.storage import Place, chambers
+from umweg.core.components.storage import Level, Place, chambers
+from umweg.core.components.storage import Switch as StoredSwitch
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE, coil, four_way
 from umweg.core.components.variable_pumps import ServoPump, SwashParameters, over_centre
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
@@ -147,11 +153,32 @@ def _detent_spool(x, k, env, f, j):
             spool(x, f, j, c, b, travel, movers, sizes[0], sizes[1], sizes[2], sizes[3], leak)
 
 
+def _pulled(coil: str) -> Callable[[Mapping[str, Any]], Any]:
+    """The voltage over both coils at which one has pulled the spool half way to its end [V].
+
+    A spool that reaches less than half way is never caught by its detent.
+    """
+
+    def volts(k: Mapping[str, Any]) -> Any:
+        half = 0.5 * (k["start_share"] + k["full_share"])
+        weak = np.minimum(1.0, k["nominal_ohm"] / k[coil])
+        caught = np.where(np.asarray(k["reach"]) >= 0.5, 1.0, np.inf)
+        return _turned(k) * half * k["rated_v"] / weak * caught
+
+    return volts
+
+
+def _turned(k: Mapping[str, Any]) -> Any:
+    """−1 where the plugs are swapped: each coil pulls to the other end."""
+    return np.where(np.asarray(k["crossed"]) > 0.5, -1.0, 1.0)
+
+
 class DetentSolenoidValve(SolenoidDirectionalValve):
     """Four-way spool that stays where its last solenoid put it.
 
-    A pulse of coil a or b shifts it; with both off a detent keeps it at ``detent`` (−1 or 1),
-    which says where it was left. Lands as in the solenoid directional valve.
+    A pulse of coil a or b shifts it; with both off a detent keeps it at ``detent`` (−1 or 1): in a
+    steady state where it was left, where time runs at the end to which a coil pulled it last. Lands as
+    in the solenoid directional valve.
     """
 
     type_name = "detent_solenoid_valve"
@@ -161,6 +188,14 @@ class DetentSolenoidValve(SolenoidDirectionalValve):
         keep: float = quantity(1, "1", "how well its detent keeps it", low=0, high=1)
 
     commands = (Command("detent", -1, 1),)
+    storage = (
+        StoredSwitch(
+            "detent",
+            on=Level("coil_a", _pulled("coil_a_ohm"), _turned, "coil_b"),
+            off=Level("coil_b", _pulled("coil_b_ohm"), _turned, "coil_a"),
+            values=(-1.0, 1.0),
+        ),
+    )
     fault_modes = (
         *(m for m in SolenoidDirectionalValve.fault_modes if m is not PLUGS_CROSSED),
         FaultMode(

@@ -7,6 +7,7 @@ machine in time (see :mod:`umweg.core.solve.transient`).
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 Values = Mapping[str, float]
 """A component's parameters by name."""
@@ -34,6 +35,16 @@ class Gas:
 
 
 @dataclass(frozen=True)
+class Head:
+    """Oil standing above a port: names of its volume when full [L] and the pressure it gives then
+    [bar]. As high as it stands, so much it presses; empty, it gives nothing more."""
+
+    port: str
+    volume_l: str
+    head_bar: str
+
+
+@dataclass(frozen=True)
 class Inertia:
     """What has to be set in motion: mass [kg] at a rod, moment of inertia [kg·m²] at a shaft."""
 
@@ -58,19 +69,45 @@ class End:
 
 
 @dataclass(frozen=True)
-class Switch:
-    """A command that oil gives: on below one pressure at a port, off above another.
+class Level:
+    """A level that a port passes; measured over another port where one is named (``less``).
 
-    ``low_bar`` and ``high_bar`` are parameters.
+    Both functions take a component's parameters, each an array over machines: the level, and 1 where
+    it is passed upward, −1 where downward.
+    """
+
+    port: str
+    at: Callable[[Mapping[str, Any]], Any]
+    way: Callable[[Mapping[str, Any]], Any] = lambda _: 1.0
+    less: str = ""
+
+
+@dataclass(frozen=True)
+class Switch:
+    """A command that oil or current gives and that stays until the other level is passed.
+
+    ``values`` are the command's when it is off and when it is on.
     """
 
     command: str
-    port: str
-    low_bar: str
-    high_bar: str
+    on: Level
+    off: Level
+    values: tuple[float, float] = (0.0, 1.0)
+
+    @property
+    def port(self) -> str:
+        """Where it is turned on."""
+        return self.on.port
 
 
-Storage = OilVolume | Gas | Inertia | Place | End | Switch
+def between(command: str, port: str, low: str, high: str) -> Switch:
+    """On below one pressure at a port, off above another; both are parameters."""
+    return Switch(
+        command, Level(port, lambda k: k[low], lambda _: -1.0), Level(port, lambda k: k[high])
+    )
+
+
+Storage = OilVolume | Gas | Head | Inertia | Place | End | Switch
 
 
 def tube_l(bore_mm: float, length_m: float) -> float:

@@ -20,6 +20,10 @@ MOST_MISTAKES = 5
 LASTS_SHARE = 0.95
 """A recording that ends before so much of what is to be watched does not tell what is left."""
 AGREES_WITHIN = 0.01
+STANDS_WITHIN = 0.01
+"""Of its whole way that a rod may still be from where it ends, to be told to stand there."""
+RISES_BELOW = 0.3
+"""Of its span: what was so near its lowest, and then so near its highest, has risen."""
 Rows = Annotated[list[Number], Field(min_length=2, max_length=MOST_ROWS)]
 _SPLIT = re.compile(r"[;\t ]+|,(?=\s)")
 
@@ -121,12 +125,63 @@ def _passes(timing: Timing, time: Array, shown: Array) -> float:
     return float(time[first - 1] + share * (time[first] - time[first - 1]))
 
 
-READ_FROM: Mapping[TimedKind, Callable[[Timing, Array, Array], float]] = {
-    "peak_bar": _highest,
-    "left_bar": _left,
-    "within_s": _passes,
+def _stands(timing: Timing, time: Array, shown: Array) -> float:
+    """Seconds until a rod stands where it stays."""
+    span = float(np.ptp(shown))
+    away = np.flatnonzero(np.abs(shown - shown[-1]) > STANDS_WITHIN * span)
+    seconds = timing.phases[-1].seconds
+    # It stands only if it is seen to: for a twentieth of the time at least.
+    first = int(away[-1]) + 1 if len(away) else 0
+    stood = time[-1] - time[first] >= (1.0 - LASTS_SHARE) * time[-1]
+    if not stood:
+        if time[-1] < LASTS_SHARE * seconds:
+            raise ObservationError(f"the rod still moves where the curve ends, at {time[-1]:.3g} s")
+        return seconds
+    return float(time[first])
+
+
+def _way(timing: Timing, time: Array, shown: Array) -> float:
+    return abs(_left(timing, time, shown) - float(shown[0]))
+
+
+def _again(timing: Timing, time: Array, shown: Array) -> float:
+    """Seconds between the last two times that it began to rise again."""
+    low, high = np.quantile(shown, (0.0, 1.0))
+    rises, below = [], False
+    for at, value in zip(time, shown, strict=True):
+        if value < low + RISES_BELOW * (high - low):
+            below = True
+        elif below and value > high - RISES_BELOW * (high - low):
+            rises.append(at)
+            below = False
+    if len(rises) > 1:
+        return float(rises[-1] - rises[-2])
+    seconds = timing.phases[-1].seconds
+    if time[-1] < LASTS_SHARE * seconds:
+        raise ObservationError(
+            f"the curve ends after {time[-1]:.3g} s and has not risen twice from its lowest"
+        )
+    return seconds
+
+
+READ_FROM: Mapping[tuple[TimedKind, str], Callable[[Timing, Array, Array], float]] = {
+    ("peak_bar", "pressure"): _highest,
+    ("left_bar", "pressure"): _left,
+    ("within_s", "pressure"): _passes,
+    ("within_s", "length"): _stands,
+    ("moved_mm", "length"): _way,
+    ("interval_s", "pressure"): _again,
+    ("interval_s", "length"): _again,
 }
-"""What a curve of pressure tells, for each kind that it tells."""
+"""What a curve of a pressure or of a rod's place tells, for each kind of timing that it tells."""
+
+
+def curves_for(timing: Timing) -> tuple[str, ...]:
+    """Of what a curve may be that a timing is read from; none where no curve tells it."""
+    at_gauge = timing.function is None
+    return tuple(
+        kind for of, kind in READ_FROM if of == timing.of and at_gauge == (kind == "pressure")
+    )
 
 
 def told_by(circuit: Circuit, timing_id: str, recorded: Recorded) -> float:
@@ -134,18 +189,21 @@ def told_by(circuit: Circuit, timing_id: str, recorded: Recorded) -> float:
 
     Raises
     ------
-    ObservationError : no such timing, one that no curve of pressure tells, or a unit that is none.
+    ObservationError : no such timing, one that no such curve tells, or a unit that is none.
     """
     timing = next((t for t in circuit.timings if t.id == timing_id), None)
-    if timing is None or timing.of not in READ_FROM or timing.point is None:
-        known = [t.id for t in circuit.timings if t.of in READ_FROM and t.point is not None]
+    if timing is None or not curves_for(timing):
+        known = [t.id for t in circuit.timings if curves_for(t)]
         raise ObservationError(
             f"“{timing_id}” is not read from a curve; of this machine: {', '.join(known) or 'none'}"
         )
-    if recorded.unit not in UNITS or UNITS[recorded.unit].kind != "pressure":
-        fit = ", ".join(u.symbol for u in UNITS.values() if u.kind == "pressure")
-        raise ObservationError(f"“{recorded.unit}” is not a unit of pressure; use {fit}")
-    return READ_FROM[timing.of](timing, *recorded.arrays())
+    wanted = curves_for(timing)
+    if recorded.unit not in UNITS or UNITS[recorded.unit].kind not in wanted:
+        fit = ", ".join(u.symbol for u in UNITS.values() if u.kind in wanted)
+        raise ObservationError(
+            f"“{recorded.unit}” is not a unit of {' or '.join(wanted)}; use {fit}"
+        )
+    return READ_FROM[timing.of, UNITS[recorded.unit].kind](timing, *recorded.arrays())
 
 
 def agrees(circuit: Circuit, timing_id: str, recorded: Recorded, value: float, unit: str) -> None:

@@ -99,11 +99,17 @@ def _within(play: Play) -> Array:
 
 
 def _interval(play: Play) -> Array:
-    """Seconds between the last two times that the switch turned on; the whole phase if it did not."""
+    """Seconds between the last two times that a rod came to its end, or else that a switch turned
+    on; the whole phase if it did not twice."""
     count = len(play.curves.finished)
     found, told = np.zeros(count), np.zeros(count, dtype=bool)
+    of_rod = play.timing.function is not None
+    watched = play.rod if of_rod else -1
     for case, events in enumerate(play.curves.events):
-        on = [e.at_s for e in events if e.switch >= 0 and e.on and e.at_s > play.start_s]
+        came = [e for e in events if e.on and e.at_s > play.start_s and e.rod == watched]
+        # A rod has two ends and a machine may have several switches: the same one again.
+        last = (came[-1].switch, came[-1].far) if came else None
+        on = [e.at_s for e in came if (e.switch, e.far) == last]
         if len(on) > 1:
             found[case], told[case] = on[-1] - on[-2], True
     return play.unless_told(found, told)

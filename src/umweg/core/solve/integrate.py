@@ -39,7 +39,8 @@ SLIVER_S = 1e-5
 """No step leaves less than this before a change of commands."""
 STAGE_SHARE = 0.015
 """Of its stroke that a rod goes in one step, where its place opens or makes something."""
-OVER_BAR = 0.2
+OVER_LEVEL = 0.2
+"""How far past its level [bar, V] a switch may be taken before the step is shortened."""
 OVER_MM, OVER_SHARE = 0.05, 0.005
 """How far past its end a rod may be taken: so much, and no more than this share of its stroke."""
 HELD_AT_END = 1e6 * TRANSLATION
@@ -47,6 +48,7 @@ HELD_AT_END = 1e6 * TRANSLATION
 OFF_END_MM_S = 2e-5
 """Twenty newtons away from its end: less may be nothing but the last digit."""
 _LOWEST = -0.95
+_LEAST_HEAD_BAR = 1e-3
 _GAS_FOOT = 1e-4
 """Share of its volume that a gas store takes between no pressure and its gas's own."""
 
@@ -72,9 +74,17 @@ def _behind_gas(p, volume, precharge):
 
 
 @compiled
-def _store(across, litres, inertia, gas, flat, stored, capacity):
+def _standing(p, volume, head):
+    """Oil that stands above a port [L], and its slope [L/bar]: full at ``head``, none at nothing."""
+    slope = volume / max(head, _LEAST_HEAD_BAR)
+    foot = _GAS_FOOT * slope
+    share = min(max(p, 0.0), head)
+    return slope * share + foot * (p - share), slope if 0.0 < p < head else foot
+
+
+@compiled
+def _store(across, litres, inertia, vessels, flat, stored, capacity):
     """What each net holds, in L/min·s, and its slope."""
-    gas_nets, gas_slots = gas
     for i in range(stored.shape[0]):
         for b in range(stored.shape[1]):
             x = across[i, b]
@@ -85,10 +95,14 @@ def _store(across, litres, inertia, gas, flat, stored, capacity):
                 slope += 60.0 * litres[i, b] * ds
             stored[i, b] = held
             capacity[i, b] = slope
-    for g in range(gas_nets.shape[0]):
-        i = gas_nets[g]
+    for g in range(vessels.shape[0]):
+        i = vessels[g, 0]
         for b in range(stored.shape[1]):
-            s, ds = _behind_gas(across[i, b], flat[gas_slots[g, 0], b], flat[gas_slots[g, 1], b])
+            volume, pressure = flat[vessels[g, 1], b], flat[vessels[g, 2], b]
+            if vessels[g, 3] == 0:
+                s, ds = _behind_gas(across[i, b], volume, pressure)
+            else:
+                s, ds = _standing(across[i, b], volume, pressure)
             stored[i, b] += 60.0 * s
             capacity[i, b] += 60.0 * ds
 
@@ -106,7 +120,7 @@ def _stage(
     """
     order, diagonal, lower_first, lower_row, lower_slot = program[:5]
     update_first, update_target, update_right, upper_first, upper_row, upper_slot = program[5:]
-    litres, inertia, gas = stores
+    litres, inertia, vessels = stores
     residual, values, stored, capacity = memory
     width = across.shape[1]
     damping, last = np.ones(width), np.full(width, np.inf)
@@ -114,7 +128,7 @@ def _stage(
         done[b] = 0
     for turn in range(most_iterations):
         evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
-        _store(across, litres, inertia, gas, blocks[1], stored, capacity)
+        _store(across, litres, inertia, vessels, blocks[1], stored, capacity)
         for r in range(order.shape[0]):
             i = order[r]
             for b in range(width):
@@ -161,7 +175,7 @@ def _stage(
                 waiting += 1
         if waiting == 0:
             break
-    _store(across, litres, inertia, gas, blocks[1], stored, capacity)
+    _store(across, litres, inertia, vessels, blocks[1], stored, capacity)
 
 
 @compiled
@@ -194,6 +208,22 @@ def _enter(lane, case, phase, parameters, cases, flats):
 
 
 @compiled
+def _turns(switched, way):
+    """Whether a switch can be turned on (``way`` 0) or off (1): what stands between, both ways."""
+    return switched < 0.75 if way == 0 else switched > 0.25
+
+
+@compiled
+def _drive(x, table, level, q, way, lane):
+    """What turns a switch on (``way`` 0) or off (1), rising towards its level."""
+    value = x[table[q, 1 + 2 * way], lane]
+    less = table[q, 2 + 2 * way]
+    if less >= 0:
+        value -= x[less, lane]
+    return level[q, 2 + way, lane] * value
+
+
+@compiled
 def _command(
     lane, at, phase, ramp, tables, flats, flat, env, thickness, across, rods, switches, fixed
 ):  # fmt: skip
@@ -201,7 +231,7 @@ def _command(
     _, boundary, viscosity, until = tables
     before, after = flats
     place, stroke, position_rod, position_slot = rods
-    switched, switch_table = switches
+    switched, switch_table, switch_values = switches
     start = until[phase - 1] if phase > 0 else 0.0
     share = 1.0 if phase == 0 else min(max((at - start) / ramp[phase], 0.0), 1.0)
     for p in range(flat.shape[0]):
@@ -219,7 +249,8 @@ def _command(
         p = position_rod[s]
         flat[position_slot[s], lane] = min(max(place[p, lane] / stroke[p, lane], 0.0), 1.0)
     for q in range(switch_table.shape[0]):
-        flat[switch_table[q, 0], lane] = switched[q, lane]
+        off, on = switch_values[q, 0], switch_values[q, 1]
+        flat[switch_table[q, 0], lane] = off + switched[q, lane] * (on - off)
     slots, held = fixed
     for s in range(slots.shape[0]):
         flat[slots[s], lane] = held[s]
@@ -227,7 +258,7 @@ def _command(
 
 @compiled
 def integrate(
-    queue, laws, groups, program, blocks, oil, cavity, physics, stores, rods_of, switch_table,
+    queue, laws, groups, program, blocks, oil, cavity, physics, stores, rods_of, switches,
     fixed, tables, ramp, cases, begin, grid, kept, results, memory,
 ):  # fmt: skip
     """Play the queued cases through all phases.
@@ -235,35 +266,39 @@ def integrate(
     Parameters
     ----------
     physics : scale of the error, longest Newton step, by elimination order
-    stores : litres (N,), litres per mm (N, P), inertia (N,), gas nets and slots
+    stores : litres (N,), litres per mm (N, P), inertia (N,), vessels (G, 4)
     rods_of : rows, steps of the elimination, strokes and the slots of those that are a parameter
         (−1: none), and which rod has which position slots
     tables : parameters (F, M), boundary (F, ·), viscosity (F,), end of each phase [s]
     cases : slot (B, W), value (F, B, W)
-    begin : across (B, N_all), place (B, P), switched (B, Q) where each starts
+    switches : command and nets (Q, 5), the command's values (Q, 2)
+    begin : across (B, N_all), place (B, P), switched (B, Q) where each starts; levels (B, Q, 4)
     grid (T,), kept (R,) : times and nets that are given out
     results : samples (B, T, R + P), extremes (B, F, R, 2), status (B,), steps (B,), how far (B,),
-        events (B, E, 2) and their number (B,)
+        events (B, E, 2) and their number (B,): when, and four times the rod's or switch's number,
+        the switches' after the rods', plus 0 for left or off, 1 for the outer end or on, 3 for the
+        inner end
     """
     order = program[0]
     scale, limit = physics
-    base_l, per_mm, inertia, gas = stores
+    base_l, per_mm, inertia, vessels = stores
     rod_rows, rod_steps, documented, end_slot, position_rod, position_slot = rods_of
     until = tables[3]
-    start_x, start_place, start_switched = begin
+    start_x, start_place, start_switched, levels = begin
+    switch_table, switch_values = switches
     samples, extremes, status, steps, reached, events, event_count = results
     residual, values, across, held, litres, stored, capacity = memory[0]
     s0, c0, k0, k1, base, first, rate, before, after = memory[1]
     clock, step, part, remaining = memory[2]
     lanes, phase, done, ok, known = memory[3]
-    place, placed, stroke, engaged, switched = memory[4]
+    place, placed, stroke, engaged, switched, level = memory[4]
     _, flat, env, thickness = blocks
     width = across.shape[1]
     unknown, rods = order.shape[0], rod_rows.shape[0]
     flats = before, after
     where = place, stroke, position_rod, position_slot
-    switching = switched, switch_table
-    held_stores = litres, inertia, gas
+    switching = switched, switch_table, switch_values
+    held_stores = litres, inertia, vessels
     work = residual, values, stored, capacity
     most = MOST_STEPS + int(MOST_PER_S * until[-1])
     row_of = np.zeros(unknown, dtype=np.intp)
@@ -285,6 +320,8 @@ def integrate(
                 engaged[p, lane] = 0
             for q in range(switch_table.shape[0]):
                 switched[q, lane] = start_switched[case, q]
+                for i in range(4):
+                    level[q, i, lane] = levels[case, q, i]
             phase[lane] = 0
             clock[lane] = 0.0
             step[lane] = FIRST_STEP_S
@@ -347,7 +384,7 @@ def integrate(
         for lane in range(width):
             if lanes[lane] >= 0 and known[lane] == 0:
                 most_iterations = MOST_FRESH
-        _store(held, litres, inertia, gas, flat, s0, c0)
+        _store(held, litres, inertia, vessels, flat, s0, c0)
         for i in range(unknown):
             for b in range(width):
                 base[i, b] = s0[i, b]
@@ -444,13 +481,14 @@ def integrate(
                 if engaged[p, lane] == 0 and to < -over and gone < 0.0:
                     share = min(share, min(place[p, lane], stroke[p, lane]) / -gone)
             for q in range(switch_table.shape[0]):
-                i = switch_table[q, 1]
-                now, was = across[i, lane], held[i, lane]
-                low, high = flat[switch_table[q, 2], lane], flat[switch_table[q, 3], lane]
-                if switched[q, lane] > 0.5 and now > high + OVER_BAR and was < high:
-                    share = min(share, (high - was) / (now - was))
-                if switched[q, lane] <= 0.5 and now < low - OVER_BAR and was > low:
-                    share = min(share, (was - low) / (was - now))
+                for way in range(2):
+                    if not _turns(switched[q, lane], way):
+                        continue
+                    at = level[q, way, lane]
+                    now = _drive(across, switch_table, level, q, way, lane)
+                    was = _drive(held, switch_table, level, q, way, lane)
+                    if now > at + OVER_LEVEL and was < at:
+                        share = min(share, (at - was) / (now - was))
             if share < 1.0 and h > EVENT_STEP_S:
                 step[lane] = max(min(share * h, h - 2.0 * SLIVER_S), EVENT_STEP_S)
                 for i in range(across.shape[0]):
@@ -475,24 +513,20 @@ def integrate(
                     fresh = True
                     if event_count[case] < events.shape[1]:
                         events[case, event_count[case], 0] = clock[lane] + h
-                        events[case, event_count[case], 1] = 2 * p + (
-                            1 if engaged[p, lane] != 0 else 0
-                        )
+                        events[case, event_count[case], 1] = 4 * p + engaged[p, lane] % 4
                         event_count[case] += 1
             for q in range(switch_table.shape[0]):
-                now = across[switch_table[q, 1], lane]
-                low, high = flat[switch_table[q, 2], lane], flat[switch_table[q, 3], lane]
                 turned = switched[q, lane]
-                if turned > 0.5 and now >= high:
-                    turned = 0.0
-                elif turned <= 0.5 and now <= low:
-                    turned = 1.0
+                for way in range(2):
+                    past = _drive(across, switch_table, level, q, way, lane) >= level[q, way, lane]
+                    if past and _turns(switched[q, lane], way):
+                        turned = 1.0 - way
                 if turned != switched[q, lane]:
                     switched[q, lane] = turned
                     fresh = True
                     if event_count[case] < events.shape[1]:
                         events[case, event_count[case], 0] = clock[lane] + h
-                        events[case, event_count[case], 1] = 2 * (rods + q) + turned
+                        events[case, event_count[case], 1] = 4 * (rods + q) + turned
                         event_count[case] += 1
             now = clock[lane] + h
             while next_sample[lane] < grid.shape[0] and grid[next_sample[lane]] <= now + 1e-9:
@@ -542,4 +576,5 @@ def integrate(
                     # A phase that commands the switch itself has its way once.
                     commanded = after[switch_table[q, 0], lane]
                     if commanded != before[switch_table[q, 0], lane]:
-                        switched[q, lane] = commanded
+                        off, on = switch_values[q, 0], switch_values[q, 1]
+                        switched[q, lane] = (commanded - off) / (on - off)

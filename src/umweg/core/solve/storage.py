@@ -1,5 +1,6 @@
 """What the nets of a machine store, gathered from what its components declare."""
 
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -7,7 +8,17 @@ import numpy as np
 
 from umweg.core.components import component_type
 from umweg.core.components.base import ROTATION, TRANSLATION, Array
-from umweg.core.components.storage import End, Gas, Inertia, OilVolume, Place, Storage, Switch
+from umweg.core.components.storage import (
+    End,
+    Gas,
+    Head,
+    Inertia,
+    Level,
+    OilVolume,
+    Place,
+    Storage,
+    Switch,
+)
 from umweg.core.network.network import Indices, Network
 
 LEAST_KG = 5.0
@@ -22,8 +33,54 @@ _UNIT = {
 
 
 @dataclass(frozen=True)
+class Switches:
+    """Commands that oil or current gives, Q of them.
+
+    ``table (Q, 5)``: slot of the command; net and the net it is measured against (−1: none) for on,
+    then for off. ``values (Q, 2)`` are the command's, off and on.
+    """
+
+    table: Indices
+    values: Array
+    parts: tuple[tuple[str, Switch], ...]
+
+    def levels(self, count: int, parameter: Callable[[str], Array]) -> Array:
+        """(B, Q, 4) levels for on and off, then −1 for each that is passed downward, else 1.
+
+        A level that is passed downward is negative here, as what is held against it is.
+
+        Parameters
+        ----------
+        parameter : (B,) values of ``component.parameter``
+        """
+        found = np.zeros((count, len(self.parts), 4))
+        for q, (part, switch) in enumerate(self.parts):
+            known = _Named(part, parameter)
+            for i, level in enumerate((switch.on, switch.off)):
+                found[:, q, 2 + i] = level.way(known)
+                found[:, q, i] = found[:, q, 2 + i] * level.at(known)
+        return found
+
+
+class _Named(Mapping[str, Array]):
+    """A component's parameters by name, over machines, looked up when they are asked for."""
+
+    def __init__(self, part: str, parameter: Callable[[str], Array]) -> None:
+        self._part, self._parameter = part, parameter
+
+    def __getitem__(self, name: str) -> Array:
+        return self._parameter(f"{self._part}.{name}")
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(())
+
+    def __len__(self) -> int:
+        return 0
+
+
+@dataclass(frozen=True)
 class NetworkStorage:
-    """Stores of a network as arrays; N unknown nets, P rods, G gas stores, Q switches.
+    """Stores of a network as arrays; N unknown nets, P rods, G vessels, Q switches.
 
     ``inertia (N,)`` in residual units per unit of speed and second; ``litres (N,)`` of oil with
     every rod at its inner stop, ``per_mm (N, P)`` its change with each rod's travel.
@@ -38,11 +95,9 @@ class NetworkStorage:
     """(P,) slot of the parameter that says where each rod ends, −1: the function's stroke."""
     positions: tuple[Indices, ...]
     """For each rod the slots of the commands that say where it is."""
-    gas_nets: Indices
-    gas_slots: Indices
-    """(G, 2) slots of volume and pressure when empty."""
-    switches: Indices
-    """(Q, 4): command, net, and the two pressures' slots."""
+    vessels: Indices
+    """(G, 4): net, slots of volume and pressure, 0 for gas behind a bladder, 1 for oil's own height."""
+    switches: "Switches"
     steady_only: dict[int, float]
     """Commands by slot that stand for a moment in the steady laws."""
 
@@ -69,8 +124,8 @@ class _Gathered:
         self.stroke = [strokes.get(network.net_names[i], STROKE_MM) for i in self.rods]
         self.ends = [-1 for _ in self.rods]
         self.positions: list[list[int]] = [[] for _ in self.rods]
-        self.gas: list[tuple[int, int, int]] = []
-        self.switches: list[tuple[int, int, int, int]] = []
+        self.vessels: list[tuple[int, int, int, int]] = []
+        self.switches: list[tuple[str, Switch]] = []
         self.steady_only: dict[int, float] = {}
 
     def made(self) -> NetworkStorage:
@@ -95,7 +150,6 @@ class _Gathered:
             made = np.array(rows, dtype=np.intp)
             return made.reshape(-1, width) if width else made
 
-        gas = index(self.gas, 3)
         return NetworkStorage(
             inertia=self.inertia,
             litres=self.litres,
@@ -104,9 +158,8 @@ class _Gathered:
             stroke_mm=np.array(self.stroke, dtype=float),
             end_slots=index(self.ends),
             positions=tuple(index(p) for p in self.positions),
-            gas_nets=np.ascontiguousarray(gas[:, 0]),
-            gas_slots=np.ascontiguousarray(gas[:, 1:]),
-            switches=index(self.switches, 4),
+            vessels=index(self.vessels, 4),
+            switches=self._switches(),
             steady_only=self.steady_only,
         )
 
@@ -134,12 +187,30 @@ class _Gathered:
                 self.inertia[net] += store.amount(values)
             case Gas():
                 own = slot[f"{part}.{store.volume_l}"], slot[f"{part}.{store.precharge_bar}"]
-                self.gas.append((net, *own))
+                self.vessels.append((net, *own, 0))
+            case Head():
+                own = slot[f"{part}.{store.volume_l}"], slot[f"{part}.{store.head_bar}"]
+                self.vessels.append((net, *own, 1))
             case End():
                 self.ends[self.rods.index(net)] = slot[f"{part}.{store.stroke_mm}"]
             case Place():
                 self.positions[self.rods.index(net)].append(slot[f"{part}.{store.position}"])
             case Switch():
-                names = store.command, store.low_bar, store.high_bar
-                command, low, high = (slot[f"{part}.{n}"] for n in names)
-                self.switches.append((command, net, low, high))
+                self.switches.append((part, store))
+
+    def _switches(self) -> Switches:
+        joins = {p.id: p.connections for p in self.network.parts}
+
+        def nets(part: str, level: Level) -> tuple[int, int]:
+            index, own = self.network.net_index, joins[part]
+            return index[own[level.port]], index[own[level.less]] if level.less else -1
+
+        table = [
+            (self.network.slot[f"{part}.{s.command}"], *nets(part, s.on), *nets(part, s.off))
+            for part, s in self.switches
+        ]
+        return Switches(
+            np.array(table, dtype=np.intp).reshape(-1, 5),
+            np.array([s.values for _, s in self.switches], dtype=float).reshape(-1, 2),
+            tuple(self.switches),
+        )

@@ -55,6 +55,8 @@ class Event:
     """Index of the rod, −1 for a switch."""
     switch: int
     on: bool
+    far: bool
+    """Of a rod: its outer end, not its inner one."""
 
 
 @dataclass(frozen=True)
@@ -158,6 +160,7 @@ class TransientSolver:
                 np.ascontiguousarray(start.T),
                 np.ascontiguousarray(places, dtype=float),
                 np.ascontiguousarray(switched),
+                np.ascontiguousarray(self._levels(phases[0], slot, value[0])),
             ),
             np.ascontiguousarray(times, dtype=float),
             np.ascontiguousarray(kept, dtype=np.intp),
@@ -182,13 +185,27 @@ class TransientSolver:
         return slot, np.ascontiguousarray(np.stack([v for _, v in made]), dtype=float)
 
     def _switched(self, first: Phase, slot: Indices, value: Array) -> Array:
-        """(B, Q) where each switch stands at the beginning."""
-        commands = self.storage.switches[:, 0]
-        found = np.tile(first.state.parameters[commands], (len(slot), 1))
+        """(B, Q) whether each switch is on at the beginning."""
+        switches = self.storage.switches
+        found = [self._parameter(first, slot, value, command) for command in switches.table[:, 0]]
+        shaped = np.array(found, dtype=float).reshape(len(switches.parts), len(slot)).T
+        off, on = switches.values[:, 0], switches.values[:, 1]
+        result: Array = (shaped - off) / (on - off)
+        return result
+
+    def _levels(self, first: Phase, slot: Indices, value: Array) -> Array:
+        """(B, Q, 4) where each machine's switches turn on and off."""
+        return self.storage.switches.levels(
+            len(slot), lambda name: self._parameter(first, slot, value, self.network.slot[name])
+        )
+
+    @staticmethod
+    def _parameter(first: Phase, slot: Indices, value: Array, wanted: int) -> Array:
+        """(B,) one parameter of every machine."""
+        found = np.full(len(slot), first.state.parameters[wanted])
         for w in range(slot.shape[1]):
-            for q, command in enumerate(commands):
-                own = slot[:, w] == command
-                found[own, q] = value[own, w]
+            own = slot[:, w] == wanted
+            found[own] = value[own, w]
         return found
 
     def _integrate(self, queue: Indices, given: tuple[object, ...]) -> None:
@@ -223,7 +240,7 @@ class TransientSolver:
                 store.litres,
                 np.ascontiguousarray(store.per_mm),
                 store.inertia,
-                (store.gas_nets, store.gas_slots),
+                store.vessels,
             ),
             (
                 store.rods,
@@ -233,7 +250,7 @@ class TransientSolver:
                 position_rod,
                 position_slot,
             ),
-            store.switches,
+            (store.switches.table, store.switches.values),
             (
                 np.array([s for s, _ in fixed], dtype=np.intp),
                 np.array([v for _, v in fixed], dtype=float),
@@ -264,7 +281,8 @@ class TransientSolver:
                     np.zeros((rods, width)),
                     np.ones((rods, width)),
                     np.zeros((rods, width), dtype=np.intp),
-                    np.zeros((size(store.switches), width)),
+                    np.zeros((size(store.switches.table), width)),
+                    np.zeros((size(store.switches.table), 4, width)),
                 ),
             ),
         )
@@ -276,13 +294,9 @@ class TransientSolver:
         def told(case: int) -> tuple[Event, ...]:
             found = []
             for at, code in events[case, : int(event_count[case])]:
-                index, on = divmod(int(code), 2)
-                of_rod = index < rods
-                found.append(
-                    Event(
-                        float(at), index if of_rod else -1, -1 if of_rod else index - rods, bool(on)
-                    )
-                )
+                index, how = divmod(int(code), 4)
+                rod, switch = (index, -1) if index < rods else (-1, index - rods)
+                found.append(Event(float(at), rod, switch, how != 0, how == 1))
             return tuple(found)
 
         return Curves(

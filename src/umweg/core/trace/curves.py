@@ -123,7 +123,7 @@ def play_program(
 def _words(event: Event, rods: Sequence[str], reader: TimedReader) -> str:
     if event.rod >= 0:
         return f"{rods[event.rod]} {'stands at its end' if event.on else 'leaves its end'}"
-    slot = int(reader.transient.storage.switches[event.switch, 0])
+    slot = int(reader.transient.storage.switches.table[event.switch, 0])
     parameter = reader.network.parameters[slot]
     label = reader.circuit.component(parameter.component_id).label
     return f"{label}: {parameter.name} {'begins' if event.on else 'ends'}"
