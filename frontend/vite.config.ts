@@ -6,5 +6,6 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { chunkSizeWarningLimit: 1700 },
   server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8417" } },
-  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"] },
+  // A new browser's world for every file took four times as long as all tests.
+  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"], isolate: false },
 });
