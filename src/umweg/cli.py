@@ -47,6 +47,13 @@ def _read(path: Path) -> bytes:
         raise FormatError(f"{path} cannot be read: {error.strerror}") from error
 
 
+def _text(path: Path) -> str:
+    try:
+        return _read(path).decode()
+    except UnicodeDecodeError as error:
+        raise FormatError(f"{path} is no text") from error
+
+
 def _circuit(name: str) -> Circuit:
     """A circuit by path, or by the id of a library circuit."""
     circuit = load_circuit(name) if name in circuit_ids() else read_circuit(_read(Path(name)))
@@ -98,6 +105,58 @@ def bill(
 
 
 @app.command()
+def changes(old: str, new: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
+    """What differs between two circuits: parts, joins, numbers, functions, states, specifications."""
+    from umweg.core.draft.changes import changes_of
+
+    found = changes_of(_circuit(old), _circuit(new))
+    if as_json:
+        print(json.dumps([c.model_dump() for c in found], indent=1))
+        return
+    for change in found:
+        print(f"  - {change.words}")
+    if not found:
+        print("nothing differs")
+
+
+@app.command()
+def machines(
+    table: Annotated[Path, typer.Argument(help="name, serial, owner, hours, circuit by a header")],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Read a list of machines against the library's circuits; every row that is wrong is named."""
+    from umweg.core.draft.machine_list import read_machines
+
+    known = {name: load_circuit(name).name for name in circuit_ids()}
+    found = read_machines(_text(table), known)
+    if as_json:
+        print(
+            json.dumps(
+                [{"circuit": m.circuit_id, **m.card.model_dump(mode="json")} for m in found],
+                indent=1,
+            )
+        )
+        return
+    for m in found:
+        print(f"{m.card.name}, {m.card.serial}: {m.circuit_id}, {m.card.hours:g} h")
+
+
+@app.command()
+def joins(listing: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
+    """Where the open ports (``port=?``) of a parts-and-joins list are likely joined."""
+    from umweg.core.draft.joins import likely_joins
+    from umweg.core.draft.listing import read_listing
+    from umweg.library import known_pairings
+
+    found = likely_joins(read_listing(_text(Path(listing))), known_pairings())
+    if as_json:
+        print(json.dumps([asdict(o) for o in found], indent=1))
+        return
+    for o in found:
+        print(f"line {o.line}: {o.component}.{o.port}: {', '.join(o.nets) or 'nothing fits yet'}")
+
+
+@app.command()
 def draft(
     listing: str,
     beside: Annotated[
@@ -109,11 +168,7 @@ def draft(
     """Make a circuit of a parts-and-joins list: functions, states and points are drafted."""
     from umweg.core.draft.frame import drafted_of
 
-    try:
-        text = _read(Path(listing)).decode()
-    except UnicodeDecodeError as error:
-        raise FormatError(f"{listing} is no text") from error
-    drafted = drafted_of(text, _circuit(beside) if beside else None)
+    drafted = drafted_of(_text(Path(listing)), _circuit(beside) if beside else None)
     check_circuit(drafted.circuit)
     written = drafted.circuit.model_dump_json(indent=1, exclude_unset=True) + "\n"
     if out:
@@ -309,6 +364,37 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
             print(f"      healthy {step.healthy.low:.1f} … {step.healthy.high:.1f} {step.unit}")
     for step in [s for s in view.plan.next_steps if s.refused]:
         print(f"  not offered: {step.point_label} — {step.state_label}: {step.refused}")
+
+
+@app.command()
+def experience(
+    circuit: str,
+    found: Annotated[
+        list[str], typer.Option("--found", help="component:mode=N, found so often in proved jobs")
+    ],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """What a shop's finds on machines of a circuit tell beside what was to be expected there."""
+    from umweg.core.diagnose.prior import expected_shares, experience_of, kind_of
+    from umweg.core.faults.population import faults_of
+
+    document = _circuit(circuit)
+    doctor = Diagnostician.of(document, [])
+    kinds = {f.key: kind_of(document, f) for f in faults_of(doctor.predictor.network)}
+    finds: list[tuple[str, str]] = []
+    for text in found:
+        key, _, count = text.partition("=")
+        if key not in kinds or not count.isdecimal():
+            raise FormatError(f"“{text}” is not COMPONENT:MODE=N of a fault of “{document.id}”")
+        finds += [kinds[key]] * int(count)
+    counted = experience_of([(expected_shares(doctor.exhibits), finds)])
+    if as_json:
+        print(json.dumps([{**e.model_dump(), "factor": e.factor} for e in counted], indent=1))
+        return
+    for e in sorted(counted, key=lambda e: -e.found - e.expected):
+        print(
+            f"{e.found:4d} found, {e.expected:5.2f} expected: × {e.factor:.2f}  {e.type} {e.mode}"
+        )
 
 
 @app.command()
@@ -664,7 +750,10 @@ def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = Fa
 
 
 @bench_app.command("solve")
-def bench_solve(batch: int = 10000, circuit: str = "") -> None:
+def bench_solve(
+    batch: int = 10000,
+    circuit: Annotated[list[str] | None, typer.Option(help="may be repeated; default all")] = None,
+) -> None:
     """Steady solves per second, against one scipy call per candidate."""
     from umweg.bench import solve as benches
 
@@ -673,7 +762,7 @@ def bench_solve(batch: int = 10000, circuit: str = "") -> None:
         f"{'scipy/s':>9}{'ratio':>7}{'with J/s':>9}{'ratio':>7}{'scipy solves':>13}"
         f"{'converged':>11}{'median it.':>11}{'gap bar':>9}{'MB':>6}"
     )
-    for name in [circuit] if circuit else circuit_ids():
+    for name in circuit or circuit_ids():
         f = benches.bench_solve(load_circuit(name), batch)
         print(
             f"{f.circuit:17}{f.unknowns:9}{f.nonzeros:9}{f.filled:7}{f.updates:8}"

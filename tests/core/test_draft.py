@@ -327,9 +327,46 @@ def test_specifications_are_typed_and_meet_the_drafted_states() -> None:
     assert [s.low for s in again.circuit.specifications] == [155]
 
 
+TIMING = (
+    'timing kept "What is left" of=left_bar at=gauge phases=squeeze_close_stalled:5,rated:30:0.5 '
+    "start=squeeze:0.25 setup=2"
+)
+
+
+def test_timings_are_typed_and_go_through_the_drafted_states() -> None:
+    bare = TYPED.replace(" load=plate load.working=resistance_n:20000", "")
+    drafted = drafted_of(f"{bare}\n{TIMING}")
+    (found,) = drafted.circuit.timings
+    assert (found.of, found.point, found.places, found.setup_min) == (
+        "left_bar",
+        "gauge",
+        {"squeeze": 0.25},
+        2,
+    )
+    assert [(p.state, p.seconds, p.ramp_s) for p in found.phases] == [
+        ("squeeze_close_stalled", 5, 0.2),
+        ("rated", 30, 0.5),
+    ]
+    assert any("1 timing as typed" in note for note in drafted.notes)
+    # Again beside itself: what is typed takes the place of what is there.
+    again = drafted_of(f"{bare}\n{TIMING.replace(':30:', ':40:')}", drafted.circuit)
+    assert [t.phases[1].seconds for t in again.circuit.timings] == [40]
+    parts = "\n".join(n for n in bare.splitlines() if not n.startswith(("function", "move")))
+    kept = drafted_of(parts, drafted.circuit)
+    assert [t.id for t in kept.circuit.timings] == ["kept"]
+
+
 @pytest.mark.parametrize(
     ("line", "told"),
     [
+        ("timing a of=left_bar at=gauge phases=no_such:5", "no_such"),
+        ("timing a of=left_bar phases=rated:5", "needs a point"),
+        ("timing a of=left_bar at=gauge phases=rated", "seconds"),
+        ("timing a of=left_bar at=gauge phases=rated:soon", "no number"),
+        ("timing a of=colour at=gauge phases=rated:5", "left_bar"),
+        ("timing a of=left_bar at=gauge", "wants a name"),
+        ("timing a of=left_bar at=gauge phases=rated:5 tempo=3", "tempo"),
+        ("timing a of=left_bar at=gauge phases=rated:-5", "greater than 0"),
         ("spec a quantity=pressure_bar at=gauge state=no_such low=1", "no_such"),
         ("spec a quantity=pressure_bar at=nowhere state=rated low=1", "nowhere"),
         ("spec a quantity=pressure_bar at=gauge state=rated", "neither a low nor a high"),

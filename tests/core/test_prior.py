@@ -7,16 +7,21 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.play import complaint
 from umweg.core.diagnose.prior import (
     UNNOTICED,
+    expected_shares,
+    experience_of,
     history_factor,
+    kind_of,
     log_prior,
     noticed,
     with_pairs,
 )
+from umweg.core.diagnose.ranking import rank
+from umweg.core.diagnose.report import ranking_report
 from umweg.core.faults.population import HEALTHY_PRIOR, faults_of
 from umweg.core.network.network import Network
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.history import History
+from umweg.core.observe.history import EXPECTED_AS, Experience, History
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
@@ -142,3 +147,81 @@ def test_after_a_repair_the_machine_is_in_order_as_surely_as_the_decision_was(
     was = share(plain, "main_relief:set_low") / share(plain, "pump:worn")
     now = share(repaired, "main_relief:set_low") / share(repaired, "pump:worn")
     assert now == pytest.approx(was / 10, rel=1e-6)
+
+
+WORN_PUMP = ("fixed_pump", "worn")
+
+
+def test_what_is_to_be_expected_is_the_whole_of_what_is_brought_in(
+    packer_doctor: Diagnostician,
+) -> None:
+    shares = expected_shares(packer_doctor.exhibits)
+    assert sum(shares.values()) == pytest.approx(1.0)
+    population = packer_doctor.exhibits.suspects.population
+    prior = np.exp(log_prior(packer_doctor.exhibits))
+    circuit = packer_doctor.circuit
+    mine = [
+        members
+        for h, members in zip(population.hypotheses, population.members, strict=True)
+        if h.faults and kind_of(circuit, h.faults[0]) == WORN_PUMP
+    ]
+    assert len(mine) == 1
+    assert shares[WORN_PUMP] == pytest.approx(prior[mine[0]].sum() / (1.0 - HEALTHY_PRIOR))
+
+
+def test_a_shop_that_finds_what_is_expected_believes_as_before() -> None:
+    (usual,) = experience_of([({WORN_PUMP: 0.25}, [WORN_PUMP] * 1)] * 1)
+    assert (usual.found, usual.expected) == (1, 0.25)
+    rows = experience_of(
+        [({WORN_PUMP: 0.25, ("relief_valve", "set_low"): 0.75}, [WORN_PUMP] * 3), ({}, [])]
+    )
+    by_kind = {(e.type, e.mode): e for e in rows}
+    assert by_kind[WORN_PUMP].found == 3
+    assert by_kind[WORN_PUMP].expected == pytest.approx(0.75)
+    never = by_kind["relief_valve", "set_low"]
+    assert (never.found, never.expected) == (0, pytest.approx(2.25))
+    # Posterior mean of a Gamma(α, α) factor after so many Poisson finds.
+    assert never.factor == pytest.approx(EXPECTED_AS / (EXPECTED_AS + 2.25))
+    assert Experience(type="a", mode="b", found=4, expected=4.0).factor == 1.0
+
+
+def test_finds_move_the_odds_by_their_factor_and_nothing_else(
+    packer_doctor: Diagnostician,
+) -> None:
+    exhibits, circuit = packer_doctor.exhibits, packer_doctor.circuit
+    often = Experience(type=WORN_PUMP[0], mode=WORN_PUMP[1], found=9, expected=1.0)
+    assert often.factor == pytest.approx(3.0)
+    before = np.exp(log_prior(exhibits))
+    after = np.exp(log_prior(exhibits, history=History(experience=(often,))))
+    population = exhibits.suspects.population
+    is_worn = np.array(
+        [
+            bool(h.faults) and kind_of(circuit, h.faults[0]) == WORN_PUMP
+            for h in population.hypotheses
+        ]
+    )[population.hypothesis]
+    healthy = population.hypothesis == 0
+    others = ~is_worn & ~healthy
+    assert after[healthy] == pytest.approx(before[healthy]), "nothing is learned of no fault"
+    assert after.sum() == pytest.approx(1.0)
+    odds = after[is_worn].sum() / after[others].sum()
+    assert odds == pytest.approx(3.0 * before[is_worn].sum() / before[others].sum())
+    assert after[others] / before[others] == pytest.approx(
+        after[others].sum() / before[others].sum()
+    )
+
+
+def test_a_suspect_says_what_the_shop_found_where_that_counts(
+    packer_doctor: Diagnostician,
+) -> None:
+    told = [Behaviour(id="a", function="blade", move="extend", how="slow")]
+    often = Experience(type=WORN_PUMP[0], mode=WORN_PUMP[1], found=9, expected=1.0)
+    hardly = Experience(type="relief_valve", mode="set_low", found=1, expected=0.9)
+    history = History(experience=(often, hardly))
+    ranking = rank(packer_doctor.exhibits, told, KIT, history=history)
+    view = ranking_report(ranking, told)
+    (worn,) = [s for s in view.suspects if s.key == "pump:worn"]
+    assert len(worn.experience) == 1
+    assert "found it 9 times where 1.0 were to be expected" in worn.experience[0]
+    assert "3.0 times as likely" in worn.experience[0]
+    assert not any(s.experience for s in view.suspects if s.key != "pump:worn")

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from tests.web.conftest import WorkOff
 from tests.web.test_api import post
+from umweg.core.observe.exhibits import NotPlayedError
 from umweg.db.bundle import keep_bundle
 from umweg.db.machine_record import MOST_EARLIER, left_by, next_baseline
 from umweg.db.models import CircuitRevision, EntryRow, JobRow, Machine, Workshop
@@ -325,3 +326,84 @@ def test_the_demos_finished_jobs_leave_trends_and_a_baseline(
     proofs = [r["verdict"] for t in found["trends"] for r in t["readings"] if r["after_repair"]]
     assert proofs
     assert set(proofs) <= {"pass", "marginal"}
+
+
+def experience(client: TestClient) -> dict[str, Any]:
+    answer = client.get("/api/workshop/experience")
+    assert answer.status_code == 200, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def lines(found: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    return {f"{line['type']}:{line['mode']}": line for line in found["lines"]}
+
+
+FOUND = "relief_valve:set_low"
+
+
+def test_a_find_counts_once_it_is_proved_and_is_believed_once_it_is_taken_over(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    assert experience(client)["lines"] == []
+    job = mended(client)
+    assert experience(client)["jobs"] == 0, "nothing was read since"
+    add(client, job, read(184.0))
+    work_off()
+    found = experience(client)
+    assert (found["jobs"], found["pending"], found["taken_at"]) == (1, 0, None)
+    line = lines(found)[FOUND]
+    assert line["found"] == 1
+    assert 0.0 < line["expected"] < 1.0
+    assert line["factor"] > 1.0 == line["in_use"]
+    assert sum(one["expected"] for one in found["lines"]) <= 1.0
+
+    other = opened(client, "Slow")
+    add(
+        client,
+        other,
+        {"kind": "behaviour", "id": "a", "function": "blade", "move": "extend", "how": "slow"},
+    )
+    work_off()
+    assert share_of(client, other) == (pytest.approx(share_of(client, other)[0]), [])
+    before, _ = share_of(client, other)
+
+    taken = client.post("/api/workshop/experience").json()
+    assert lines(taken)[FOUND]["in_use"] == pytest.approx(line["factor"])
+    assert taken["taken_jobs"] == 1
+    after, words = share_of(client, other)
+    assert after > before
+    assert len(words) == 1
+    # The same job as a file is weighed the same.
+    written = client.get(f"/api/jobs/{other}/export").json()
+    assert any(e["found"] == 1 for e in written["machine"]["experience"])
+
+    assert client.delete("/api/workshop/experience").status_code == 204
+    assert share_of(client, other)[0] == pytest.approx(before)
+
+
+def share_of(client: TestClient, job: str) -> tuple[float, list[str]]:
+    suspects = client.get(f"/api/jobs/{job}/diagnosis").json()["diagnosis"]["suspects"]
+    (mine,) = [s for s in suspects if s["key"] == "blade_relief_a:set_low"]
+    return mine["share"], mine["experience"]
+
+
+def test_a_repair_that_failed_its_proof_is_no_find(client: TestClient, work_off: WorkOff) -> None:
+    mended(client, read(150.0))
+    mended(client, read(184.0), {**DECISION, "component": "pump", "mode": "worn"})
+    work_off()
+    assert experience(client)["jobs"] == 0
+
+
+def test_counts_that_are_not_complete_are_not_taken_over(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def not_there(*_: object) -> None:
+        raise NotPlayedError("neutral")
+
+    mended(client, read(184.0))
+    monkeypatch.setattr("umweg.web.experience.expected_shares", not_there)
+    assert experience(client)["pending"] == 1
+    answer = client.post("/api/workshop/experience")
+    assert answer.status_code == 409
+    assert "still being played" in answer.text

@@ -37,6 +37,9 @@ export type RecordedCurve = Schemas["RecordedView"];
 export type Readable = Schemas["ReadableView"];
 export type MachineState = Schemas["MachineState"];
 export type Trend = Schemas["Trend"];
+export type Fleet = Schemas["FleetView"];
+export type Change = Schemas["Change"];
+export type Machine = Schemas["MachineView"];
 
 const client = createClient<paths>({
   baseUrl: window.location.origin,
@@ -90,6 +93,9 @@ export const api = {
     unwrap(
       client.PUT("/api/workshop/instruments/{key}", { params: { path: { key: body.id } }, body }),
     ),
+  experience: () => unwrap(client.GET("/api/workshop/experience")),
+  takeExperienceOver: () => unwrap(client.POST("/api/workshop/experience")),
+  leaveExperience: () => unwrapNothing(client.DELETE("/api/workshop/experience")),
   types: () => unwrap(client.GET("/api/types")),
   checkListing: (text: string) => unwrap(client.POST("/api/listings/check", { body: { text } })),
   draftListing: (text: string, beside: string | null) =>
@@ -97,6 +103,18 @@ export const api = {
   circuits: () => unwrap(client.GET("/api/circuits")),
   listingOf: (id: string) =>
     unwrap(client.GET("/api/listings/{circuit_id}", { params: { path: { circuit_id: id } } })),
+  keepMachines: (text: string) => unwrap(client.POST("/api/machines/list", { body: { text } })),
+  changeCircuit: (id: number, text: string, beside: string | null) =>
+    unwrap(
+      client.PUT("/api/machines/{machine_id}/circuit", {
+        params: { path: { machine_id: id } },
+        body: { text, beside },
+      }),
+    ),
+  fleet: (circuit: string) =>
+    unwrap(client.GET("/api/fleets/{circuit_id}", { params: { path: { circuit_id: circuit } } })),
+  changesOf: (job: string) =>
+    unwrap(client.GET("/api/jobs/{job_id}/changes", { params: { path: { job_id: job } } })),
   addMachine: (body: Schemas["NewMachine"]) => unwrap(client.POST("/api/machines", { body })),
   machineRecord: (id: number) =>
     unwrap(client.GET("/api/machines/{machine_id}", { params: { path: { machine_id: id } } })),

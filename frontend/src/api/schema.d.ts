@@ -250,6 +250,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fleets/{circuit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fleet
+         * @description The workshop's machines of a circuit, whatever revision of it their jobs were opened with.
+         */
+        get: operations["fleet_api_fleets__circuit_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -326,6 +346,26 @@ export interface paths {
          * @description The job with its whole record, its machine and its circuit: everything, to be read in again.
          */
         get: operations["bundle_api_jobs__job_id__bundle_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes
+         * @description What differs between the circuit of a job and the one that its machine has by now.
+         */
+        get: operations["changes_api_jobs__job_id__changes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -601,6 +641,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Machines
+         * @description Every machine of a table, or none: a list with a mistake changes nothing.
+         */
+        post: operations["keep_machines_api_machines_list_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines/{machine_id}": {
         parameters: {
             query?: never;
@@ -623,6 +683,26 @@ export interface paths {
          * @description Hours, work done lately, name or owner; the jobs that are there keep their own hours.
          */
         patch: operations["change_machine_api_machines__machine_id__patch"];
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/circuit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Circuit
+         * @description The machine's circuit as a list has it now: a new revision; jobs that are open keep theirs.
+         */
+        put: operations["change_circuit_api_machines__machine_id__circuit_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/queue": {
@@ -727,6 +807,34 @@ export interface paths {
          * @description Name, currency or what labour costs; what is planned from now on goes by it.
          */
         patch: operations["change_workshop_api_workshop_patch"];
+        trace?: never;
+    };
+    "/api/workshop/experience": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Experience
+         * @description Every fault that was found in a proved job or could have been, as counted now.
+         */
+        get: operations["experience_api_workshop_experience_get"];
+        put?: never;
+        /**
+         * Take Over
+         * @description Believe by these counts from now on, in every open job; they stay until taken over again.
+         */
+        post: operations["take_over_api_workshop_experience_post"];
+        /**
+         * Leave
+         * @description Believe by the library's own rates again; what was found stays in the jobs.
+         */
+        delete: operations["leave_api_workshop_experience_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/workshop/instruments/{key}": {
@@ -1002,6 +1110,38 @@ export interface components {
             opened_at: string;
             /** Reference */
             reference?: string | null;
+        };
+        /**
+         * Change
+         * @description One thing that came, went, or has another value.
+         */
+        Change: {
+            /**
+             * After
+             * @default
+             */
+            after: string;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * Field
+             * @default
+             */
+            field: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "added" | "gone" | "changed";
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** What */
+            what: string;
         };
         /**
          * Circuit
@@ -1315,6 +1455,77 @@ export interface components {
             words: string;
         };
         /**
+         * Experience
+         * @description How often a shop found a fault on parts of a type, beside how often it was to be expected.
+         *
+         *     Finds are Poisson at the expected number times a factor that is Gamma(α, α) before anything was
+         *     found, so its mean after is (α + found)/(α + expected) (Gelman et al., Bayesian Data Analysis,
+         *     3rd ed., §2.6).
+         */
+        Experience: {
+            /** Expected */
+            expected: number;
+            /** Found */
+            found: number;
+            /** Mode */
+            mode: string;
+            /** Type */
+            type: string;
+        };
+        /**
+         * ExperienceLine
+         * @description One fault on one type of part, over all proved jobs.
+         */
+        ExperienceLine: {
+            /**
+             * Expected
+             * @description how often, by the library's rates, on the same machines
+             */
+            expected: number;
+            /**
+             * Factor
+             * @description how much likelier it would be believed from the outset
+             */
+            factor: number;
+            /** Fault */
+            fault: string;
+            /** Found */
+            found: number;
+            /**
+             * In Use
+             * @description the same, by what was taken over last; 1 where nothing was
+             */
+            in_use: number;
+            /** Mode */
+            mode: string;
+            /** Part */
+            part: string;
+            /** Type */
+            type: string;
+        };
+        /**
+         * ExperienceView
+         * @description What the shop found how often, and what of it is believed.
+         */
+        ExperienceView: {
+            /**
+             * Jobs
+             * @description proved jobs that are counted
+             */
+            jobs: number;
+            /** Lines */
+            lines: components["schemas"]["ExperienceLine"][];
+            /**
+             * Pending
+             * @description circuits that are still to be played before all is counted
+             */
+            pending: number;
+            /** Taken At */
+            taken_at: string | null;
+            /** Taken Jobs */
+            taken_jobs: number;
+        };
+        /**
          * ExportView
          * @description All jobs as files: under which name, and whether they are still being written.
          */
@@ -1359,6 +1570,58 @@ export interface components {
             message: string;
             /** Where */
             where: string;
+        };
+        /**
+         * FleetFind
+         * @description A fault that proved jobs found on machines of one circuit.
+         */
+        FleetFind: {
+            /** Component */
+            component: string;
+            /** Fault */
+            fault: string;
+            /** Found */
+            found: number;
+            /**
+             * Hours
+             * @description of the machines when it was found
+             */
+            hours: number[];
+            /**
+             * Machines
+             * @description on how many of them
+             */
+            machines: number;
+            /** Part */
+            part: string;
+        };
+        /**
+         * FleetMachine
+         * @description One machine of a fleet.
+         */
+        FleetMachine: {
+            /** Jobs */
+            jobs: number;
+            machine: components["schemas"]["MachineView"];
+        };
+        /**
+         * FleetView
+         * @description Machines of one circuit side by side.
+         */
+        FleetView: {
+            /** Circuit Id */
+            circuit_id: string;
+            /** Circuit Name */
+            circuit_name: string;
+            /** Finds */
+            finds: components["schemas"]["FleetFind"][];
+            /** Machines */
+            machines: components["schemas"]["FleetMachine"][];
+            /**
+             * Trends
+             * @description of all of them together; each reading has its machine
+             */
+            trends: components["schemas"]["Trend"][];
         };
         /**
          * Fluid
@@ -1696,6 +1959,11 @@ export interface components {
          * @description A whole job.
          */
         JobView: {
+            /**
+             * Circuit Changed
+             * @description the machine has another revision of its circuit by now; the job keeps its own
+             */
+            circuit_changed: boolean;
             /** Circuit Id */
             circuit_id: string;
             /** Circuit Revision */
@@ -1809,6 +2077,8 @@ export interface components {
         ListingView: {
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Open Ports */
+            open_ports: components["schemas"]["OpenPortView"][];
             /** Parts */
             parts: number;
             schematic: components["schemas"]["SchematicView"] | null;
@@ -1871,6 +2141,11 @@ export interface components {
              */
             cured: number;
             /**
+             * Experience
+             * @default []
+             */
+            experience: components["schemas"]["Experience"][];
+            /**
              * Hours
              * @default 0
              */
@@ -1911,6 +2186,14 @@ export interface components {
             owner?: string | null;
             /** Recent Work */
             recent_work?: string | null;
+        };
+        /**
+         * MachineList
+         * @description Machines as a table with a header: name, serial, owner, hours, circuit.
+         */
+        MachineList: {
+            /** Text */
+            text: string;
         };
         /**
          * MachineRecordView
@@ -2006,6 +2289,14 @@ export interface components {
             recent_work: string;
             /** Serial */
             serial: string;
+        };
+        /**
+         * MachinesKept
+         * @description The machines of a list as they are kept now.
+         */
+        MachinesKept: {
+            /** Machines */
+            machines: components["schemas"]["MachineView"][];
         };
         /**
          * MakeSafe
@@ -2216,6 +2507,20 @@ export interface components {
             turns: number | null;
         };
         /**
+         * OpenPortView
+         * @description A port that waits for its net, and where such ports are usually joined.
+         */
+        OpenPortView: {
+            /** Component */
+            component: string;
+            /** Line */
+            line: number;
+            /** Nets */
+            nets: string[];
+            /** Port */
+            port: string;
+        };
+        /**
          * Option
          * @description One way to mend the part: what it cures, how likely it is that, and its price.
          */
@@ -2345,6 +2650,10 @@ export interface components {
              * Format: uuid
              */
             job: string;
+            /** Machine */
+            machine: string;
+            /** Machine Id */
+            machine_id: number;
             /**
              * Read At
              * Format: date-time
@@ -3031,6 +3340,8 @@ export interface components {
             by_suspect: components["schemas"]["BandView"][];
             /** Cautions */
             cautions: string[];
+            /** Curve Of */
+            curve_of: string[];
             /** Fitting */
             fitting: string;
             /** Gauge Point */
@@ -3091,6 +3402,8 @@ export interface components {
         SuspectView: {
             /** Component */
             component: string;
+            /** Experience */
+            experience: string[];
             /** Family */
             family: string;
             /** Faults */
@@ -4199,6 +4512,64 @@ export interface operations {
             };
         };
     };
+    fleet_api_fleets__circuit_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                circuit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FleetView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
     jobs_api_jobs_get: {
         parameters: {
             query?: {
@@ -4529,6 +4900,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    changes_api_jobs__job_id__changes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"][];
                 };
             };
             /** @description The host is not this application's */
@@ -5600,6 +6029,102 @@ export interface operations {
             };
         };
     };
+    keep_machines_api_machines_list_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineList"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachinesKept"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
     machine_api_machines__machine_id__get: {
         parameters: {
             query?: never;
@@ -5670,6 +6195,104 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MachineChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    change_circuit_api_machines__machine_id__circuit_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listing"];
             };
         };
         responses: {
@@ -6129,6 +6752,244 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkshopView"];
                 };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    experience_api_workshop_experience_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperienceView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    take_over_api_workshop_experience_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExperienceView"];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request comes from a page of another site */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description Somebody else wrote meanwhile, or the key was used for something else */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The body is not JSON */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    leave_api_workshop_experience_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The host is not this application's */
             400: {

@@ -14,6 +14,8 @@ const at = (hours: number, value: number, verdict: "pass" | "low" | null, after 
   value,
   verdict,
   after_repair: after,
+  machine_id: 3,
+  machine: "Packer no. 4, R1",
 });
 
 const trend: Trend = {

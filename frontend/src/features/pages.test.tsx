@@ -96,6 +96,7 @@ const job: Job = {
   entries: [behaviour, reading],
   decision: null,
   in_order: null,
+  circuit_changed: false,
 };
 
 const schematic = {

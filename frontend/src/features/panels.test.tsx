@@ -26,6 +26,7 @@ const step: Step = {
   specification: { key: "spec", low: 178, high: 190 },
   by_suspect: [{ key: "relief:set_low", low: 90, high: 140 }],
   outcomes: [],
+  curve_of: [],
   hazards: [],
   cautions: ["Nobody in the hopper."],
   fitting: "M16",
@@ -57,6 +58,7 @@ const suspect: Suspect = {
   share: 0.8,
   severity: 0.5,
   group: ["relief:set_low", "relief:seat"],
+  experience: [],
   reasons: [
     { observation: "r", words: "Reading speaks for it", log10_ratio: 1.2, predicted: null },
   ],
@@ -190,7 +192,12 @@ describe("ReadingPad", () => {
     const keep = vi.fn<(data: EntryData) => void>();
     const recorded = { unit: "bar", time_s: [0, 10], shown: [80, 20] };
     const read = vi.fn(async () => ({ value: 20, unit: "bar", recorded }));
-    const timed = { ...step, quantity: "left_bar", point: "store_left" } as Step;
+    const timed = {
+      ...step,
+      curve_of: ["pressure"],
+      quantity: "left_bar",
+      point: "store_left",
+    } as Step;
     pad({ step: timed, onKeep: keep, onCurve: read });
     fireEvent.change(screen.getByLabelText(/Rows of seconds/), {
       target: { value: "0;80\n10;20" },
@@ -205,7 +212,7 @@ describe("ReadingPad", () => {
   });
 
   it("says what is wrong with a curve", async () => {
-    const timed = { ...step, quantity: "peak_bar" } as Step;
+    const timed = { ...step, quantity: "peak_bar", curve_of: ["pressure"] } as Step;
     pad({ step: timed });
     fireEvent.change(screen.getByLabelText(/Rows of seconds/), { target: { value: "x" } });
     fireEvent.click(screen.getByRole("button", { name: "Read the curve" }));

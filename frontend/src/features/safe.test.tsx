@@ -132,6 +132,7 @@ describe("making safe", () => {
             severity: 1,
             group: [],
             reasons: [],
+            experience: [],
           },
         ]}
         onAdd={add}

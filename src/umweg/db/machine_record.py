@@ -5,15 +5,15 @@ from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import select
-from sqlalchemy.orm import joinedload
+from sqlalchemy.orm import contains_eager, joinedload
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.errors import UmwegError
-from umweg.core.observe.history import Earlier
+from umweg.core.observe.history import Earlier, History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading
-from umweg.core.observe.quantities import place_label
+from umweg.core.observe.quantities import Quantity, place_label
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.verdict import Word, verdict_of
 from umweg.core.view import View
@@ -38,6 +38,8 @@ class PastReading(View):
     value: float
     verdict: Word | None
     after_repair: bool
+    machine_id: int
+    machine: str
 
 
 class Trend(View):
@@ -60,6 +62,11 @@ def jobs_of(store: Store, machine: Machine) -> Sequence[JobRow]:
     return _with_records(store, JobRow.machine_id == machine.id)
 
 
+def jobs_of_circuit(store: Store, circuit_id: str) -> list[JobRow]:
+    """All jobs of the machines that have a circuit, with their records, the oldest first."""
+    return list(_with_records(store, Machine.circuit_id == circuit_id))
+
+
 def baseline_of(store: Store, row: JobRow, record: Record) -> tuple[Earlier, ...]:
     """What a job's machine showed when an earlier job left it in order."""
     before = _with_records(
@@ -70,6 +77,13 @@ def baseline_of(store: Store, row: JobRow, record: Record) -> tuple[Earlier, ...
         JobRow.id.in_(_LEFT_IN_ORDER),
     )
     return left_by(before, {r.component for r in record.repairs}, store.instruments)
+
+
+def history_of(store: Store, row: JobRow, record: Record) -> History:
+    """What is known of a job's machine before what counts now was observed."""
+    machine = row.machine
+    own = record.history(machine.hours, machine.recent_work, baseline_of(store, row, record))
+    return own.model_copy(update={"experience": store.experience})
 
 
 def next_baseline(store: Store, machine: Machine) -> tuple[Earlier, ...]:
@@ -91,7 +105,7 @@ def left_by(
     found: dict[Hashable, Earlier] = {}
     for job in reversed(jobs):
         past = record_of(job.entries)
-        readings = _in_order(job, past, instruments) if _left_in_order(past) else []
+        readings = _in_order(job, past, instruments) if was_left_in_order(past) else []
         for reading in readings:
             there = Earlier(reading=reading, hours=job.hours, renewed_since=tuple(sorted(since)))
             found.setdefault(reading.topic(), there)
@@ -99,7 +113,8 @@ def left_by(
     return tuple(list(found.values())[:MOST_EARLIER])
 
 
-def _left_in_order(record: Record) -> bool:
+def was_left_in_order(record: Record) -> bool:
+    """Nothing was wrong; or something was repaired, and nothing told since that it was not that."""
     if record.in_order is not None:
         return True
     since = [
@@ -117,20 +132,28 @@ def _left_in_order(record: Record) -> bool:
 def _in_order(job: JobRow, record: Record, instruments: Sequence[Instrument]) -> list[Reading]:
     """Readings after a job's last repair, newest first; none where one failed, in time as well."""
     circuit = Circuit.model_validate(job.circuit_revision.document)
-    readings = [o for o in record.observations if isinstance(o, Reading)]
-    try:
-        judged = [(o, *verdict_of(circuit, o, instruments)) for o in readings]
-    except UmwegError:
-        return []
-    if any(v is not None and v.word in ("low", "high") for *_, v in judged):
-        return []
+    judged = passed(circuit, record, instruments) or []
     # What is read in time is not played for every circuit at once, a state of one's own never: the
     # next job would wait for it.
     return [
         o
-        for o, quantity, *_ in reversed(judged)
+        for o, quantity in reversed(judged)
         if not quantity.timed and isinstance(o.state, str) and o.state in circuit.steady
     ]
+
+
+def passed(
+    circuit: Circuit, record: Record, instruments: Sequence[Instrument]
+) -> list[tuple[Reading, Quantity]] | None:
+    """Readings since the last repair with what they are of, where none failed its specification."""
+    readings = [o for o in record.observations if isinstance(o, Reading)]
+    try:
+        judged = [(o, *verdict_of(circuit, o, instruments)) for o in readings]
+    except UmwegError:
+        return None
+    if any(v is not None and v.word in ("low", "high") for *_, v in judged):
+        return None
+    return [(o, quantity) for o, quantity, *_ in judged]
 
 
 def trends_of(jobs: Sequence[JobRow], instruments: Sequence[Instrument]) -> list[Trend]:
@@ -174,6 +197,8 @@ def trends_of(jobs: Sequence[JobRow], instruments: Sequence[Instrument]) -> list
                     value=value,
                     verdict=None if verdict is None else verdict.word,
                     after_repair=bool(record.repairs) and row.sequence > record.epoch,
+                    machine_id=job.machine_id,
+                    machine=f"{job.machine.name}, {job.machine.serial}",
                 )
             )
     found = [t for t in trends.values() if len(t.readings) > 1]
@@ -185,7 +210,11 @@ def _with_records(store: Store, *where: object) -> Sequence[JobRow]:
         select(JobRow)
         .join(Machine)
         .where(Machine.workshop_id == store.workshop_id, *where)  # type: ignore[arg-type]
-        .options(joinedload(JobRow.circuit_revision), joinedload(JobRow.entries))
+        .options(
+            joinedload(JobRow.circuit_revision),
+            joinedload(JobRow.entries),
+            contains_eager(JobRow.machine),
+        )
         .order_by(JobRow.created_at, JobRow.id)
     )
     return store.session.scalars(query).unique().all()

@@ -44,6 +44,8 @@ class Workshop(Base):
     name: Mapped[str] = mapped_column(String(200), unique=True)
     currency: Mapped[str] = mapped_column(String(8), default="EUR")
     labour_per_min: Mapped[float] = mapped_column(Float, default=1.5)
+    experience: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    """What it found how often, as it was last taken over; nothing before somebody did."""
     instruments: Mapped[list["InstrumentRow"]] = relationship(order_by="InstrumentRow.id")
 
 

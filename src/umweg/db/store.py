@@ -9,6 +9,7 @@ from functools import cache, cached_property
 from typing import Any
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, func, or_, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
@@ -17,6 +18,7 @@ from sqlalchemy.orm import Session, aliased, joinedload
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.question import circuit_sha256
 from umweg.core.errors import UmwegError
+from umweg.core.observe.history import Experience
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.job import Job, MachineCard
 from umweg.db.entries import (
@@ -38,6 +40,7 @@ from umweg.db.models import (
 )
 
 MOST_INSTRUMENTS = 100
+TAKEN_OVER: TypeAdapter[tuple[Experience, ...]] = TypeAdapter(tuple[Experience, ...])
 DEMO_LOCK = 0x756D7765
 """Number of the advisory lock under which the demo is loaded."""
 
@@ -114,6 +117,12 @@ class Store:
     def instruments(self) -> list[Instrument]:
         """The shop's kit."""
         return [Instrument.model_validate(row.document) for row in self.workshop.instruments]
+
+    @property
+    def experience(self) -> tuple[Experience, ...]:
+        """What the shop found how often, as far as it was taken over."""
+        taken = self.workshop.experience
+        return TAKEN_OVER.validate_python(taken["counted"]) if taken else ()
 
     def keep_instrument(self, instrument: Instrument) -> None:
         """Add an instrument to the kit, or take over what changed about one that is there.

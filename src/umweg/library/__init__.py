@@ -1,10 +1,12 @@
 """Our circuits, jobs and demo workshop, as data files."""
 
 import json
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from umweg.core.circuit.document import Circuit, read_circuit
+from umweg.core.draft.joins import Pairings
 from umweg.core.errors import FormatError
 from umweg.core.observe.job import Job, read_job
 
@@ -27,6 +29,12 @@ def load_circuit(circuit_id: str) -> Circuit:
         known = ", ".join(circuit_ids())
         raise FormatError(f"the library has no circuit “{circuit_id}”; it has {known}")
     return read_circuit((HERE / "circuits" / f"{circuit_id}.json").read_bytes())
+
+
+@cache
+def known_pairings() -> Pairings:
+    """Which ports are joined on the library's machines."""
+    return Pairings.of(load_circuit(name) for name in circuit_ids())
 
 
 def load_jobs() -> list[Job]:

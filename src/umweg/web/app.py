@@ -12,7 +12,18 @@ from sqlalchemy import Engine
 
 from umweg.db import store
 from umweg.db.session import THREADS, libpq_address, make_engine
-from umweg.web import building, circuits, events, exports, jobs, machines, work, workshop
+from umweg.web import (
+    building,
+    circuits,
+    events,
+    experience,
+    exports,
+    fleets,
+    jobs,
+    machines,
+    work,
+    workshop,
+)
 from umweg.web.guards import LOOPBACK, Guards
 from umweg.web.problems import handle_errors
 from umweg.web.rankings import Rankings
@@ -57,6 +68,8 @@ def create_app(
         circuits.router,
         building.router,
         machines.router,
+        experience.router,
+        fleets.router,
         events.router,
         work.router,
     ):

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Path
 from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.components import component_types
 from umweg.core.draft.bill import read_bill
+from umweg.core.draft.joins import likely_joins
 from umweg.core.draft.listing import document_of as circuit_of_listing
 from umweg.core.draft.listing import read_listing, write_listing
 from umweg.core.errors import FormatError, Problem
@@ -17,6 +18,8 @@ from umweg.core.observe.exhibits import NotPlayedError
 from umweg.core.observe.job import MachineCard
 from umweg.db import store as stored
 from umweg.db.bundle import own_id
+from umweg.db.models import CircuitRevision
+from umweg.library import known_pairings
 from umweg.web.circuits import functions_of, schematic_of
 from umweg.web.context import Context, ContextOf, StoreOf
 from umweg.web.problems import READS, WRITES
@@ -30,6 +33,7 @@ from umweg.web.schemas import (
     ListingView,
     MachineView,
     NewMachine,
+    OpenPortView,
     ParameterView,
     SchematicView,
     TypeView,
@@ -114,6 +118,10 @@ def check_listing(listing: Listing, _: ContextOf) -> ListingView:
     return ListingView(
         findings=[_finding(p, lines) for p in problems],
         parts=len(read.parts),
+        open_ports=[
+            OpenPortView(line=o.line, component=o.component, port=o.port, nets=list(o.nets))
+            for o in likely_joins(read, known_pairings())
+        ],
         schematic=None if circuit is None else _drawn(circuit),
     )
 
@@ -174,6 +182,27 @@ def _draft_of(context: Context, text: str, beside: str | None) -> DraftFound | N
     return DraftFound.model_validate_json(document_of(arrays))
 
 
+def keep_listing(
+    context: Context, text: str, beside_id: str | None, serial: str
+) -> CircuitRevision:
+    """The circuit that a list makes, kept as the own one of the machine of that serial number.
+
+    Raises
+    ------
+    FormatError : it was not drafted yet, or makes no machine that works.
+    """
+    beside = _sha256_of(context, beside_id)
+    found = _draft_of(context, text, beside)
+    if found is None:
+        want_draft(context.queue, text, beside)
+        raise FormatError("the list has not been worked out yet; send it again in a moment")
+    if found.circuit is None:
+        raise FormatError(f"the list makes no working machine: {found.trouble}")
+    circuit = read_circuit(found.circuit)
+    own = circuit.model_copy(update={"id": own_id(circuit.id, serial)})
+    return stored.keep_circuit(context.session, own, context.store.workshop_id)
+
+
 @router.post("/machines", status_code=201, responses=WRITES)
 def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
     """A machine more. The same one sent twice is kept once."""
@@ -189,16 +218,7 @@ def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
         raise FormatError("a machine has either a circuit that is known or a list of its own")
     circuit_id, sha256 = new.circuit_id, None
     if new.listing is not None:
-        beside = _sha256_of(context, new.beside)
-        found = _draft_of(context, new.listing, beside)
-        if found is None:
-            want_draft(context.queue, new.listing, beside)
-            raise FormatError("the list has not been worked out yet; send it again in a moment")
-        if found.circuit is None:
-            raise FormatError(f"the list makes no working machine: {found.trouble}")
-        circuit = read_circuit(found.circuit)
-        own = circuit.model_copy(update={"id": own_id(circuit.id, new.serial)})
-        revision = stored.keep_circuit(context.session, own, store.workshop_id)
+        revision = keep_listing(context, new.listing, new.beside, new.serial)
         circuit_id, sha256 = revision.circuit_id, revision.sha256
     assert circuit_id is not None
     machine = store.add_machine(circuit_id, card)

@@ -17,7 +17,7 @@ from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.db.bundle import Bundle, as_it_stands, bundle_of, keep_bundle
 from umweg.db.entries import Record, record_of
-from umweg.db.machine_record import baseline_of
+from umweg.db.machine_record import history_of
 from umweg.db.models import JobRow
 from umweg.db.store import NotFoundError
 from umweg.web.context import Context, ContextOf
@@ -130,9 +130,7 @@ def job_document(context: Context, row: JobRow, record: Record) -> Job:
             name=machine.name,
             owner=machine.owner,
             serial=machine.serial,
-            **record.history(
-                machine.hours, machine.recent_work, baseline_of(store, row, record)
-            ).model_dump(),
+            **history_of(store, row, record).model_dump(),
         ),
         complaint=row.complaint,
         labour_per_min=store.workshop.labour_per_min,

@@ -9,10 +9,10 @@ from fastapi import APIRouter, Header, Query
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.doubts import doubts_of
-from umweg.core.diagnose.question import basis_of
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, band_view
 from umweg.core.diagnose.tree import MOST_DEPTH
+from umweg.core.draft.changes import Change, changes_of
 from umweg.core.errors import ObservationError, UmwegError
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.instruments import Instrument
@@ -20,7 +20,6 @@ from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.verdict import Verdict, verdict_of
-from umweg.core.version import model_version
 from umweg.db import kept
 from umweg.db.entries import (
     ENTRY,
@@ -59,6 +58,7 @@ from umweg.work.asking import (
     TreeFound,
     ask,
     ask_again,
+    basis_now,
     own_name,
     question_of,
     tree_name,
@@ -89,7 +89,7 @@ def jobs(
     store, session = context.store, context.session
     lines, total = store.jobs(JobsWanted(search, decided, PAGE, offset))
     wanted = {line.job.id for line in lines if line.observations and line.conclusion is None}
-    basis = basis_of(model_version(), store.instruments, store.workshop.labour_per_min)
+    basis = basis_now(store)
     answers = {
         job_id: row
         for job_id, row in kept.newest_answers(session, list(wanted)).items()
@@ -117,6 +117,14 @@ def open_job(new: NewJob, context: ContextOf, idempotency_key: Key) -> JobView:
 def job(job_id: UUID, context: ContextOf) -> JobView:
     """One job with all its entries."""
     return _job_view(context, context.store.job(job_id))
+
+
+@router.get("/{job_id}/changes", responses=READS)
+def changes(job_id: UUID, context: ContextOf) -> list[Change]:
+    """What differs between the circuit of a job and the one that its machine has by now."""
+    row = context.store.job(job_id)
+    newest = context.store.newest_revision(row.machine.circuit_id)
+    return changes_of(context.circuit(row.circuit_revision), context.circuit(newest))
 
 
 @router.get("/{job_id}/diagnosis", responses=READS)
@@ -330,6 +338,7 @@ def _card(line: JobLine, answer: AnswerRow | None, wanted: bool) -> JobCard:
 def _job_view(context: Context, row: JobRow) -> JobView:
     record = record_of(row.entries)
     circuit, kit = context.circuit(row.circuit_revision), context.store.instruments
+    newest = context.store.newest_revision(row.machine.circuit_id)
     return JobView(
         id=row.id,
         machine=machine_view(row.machine),
@@ -344,6 +353,7 @@ def _job_view(context: Context, row: JobRow) -> JobView:
         ],
         decision=record.decision,
         in_order=record.in_order,
+        circuit_changed=newest.sha256 != row.circuit_revision.sha256,
     )
 
 

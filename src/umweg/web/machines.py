@@ -12,12 +12,14 @@ from umweg.core.observe.history import Earlier, History
 from umweg.db.entries import record_of
 from umweg.db.machine_record import jobs_of, next_baseline, trends_of
 from umweg.db.models import CircuitRevision, JobRow
+from umweg.web.building import keep_listing
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
     LARGEST_ID,
     DoneView,
     EarlierView,
+    Listing,
     MachineChange,
     MachineRecordView,
     MachineView,
@@ -58,6 +60,21 @@ def change_machine(machine_id: MachineId, change: MachineChange, context: Contex
         setattr(row, name, value)
     context.session.commit()
     return machine_view(row)
+
+
+@router.put("/{machine_id}/circuit", responses=WRITES)
+def change_circuit(machine_id: MachineId, listing: Listing, context: ContextOf) -> MachineView:
+    """The machine's circuit as a list has it now: a new revision; jobs that are open keep theirs."""
+    store = context.store
+    row = store.machine(machine_id)
+    revision = keep_listing(context, listing.text, listing.beside, row.serial)
+    digest = revision.sha256
+    row.circuit_id = revision.circuit_id
+    view = machine_view(row)
+    context.session.commit()
+    context.session.close()
+    want_played(context.queue, digest)
+    return view
 
 
 def _label(circuit: Circuit, component_id: str) -> str:

@@ -103,6 +103,29 @@ class MachineRecordView(Model):
     )
 
 
+class ExperienceLine(Model):
+    """One fault on one type of part, over all proved jobs."""
+
+    type: str
+    mode: str
+    part: str
+    fault: str
+    found: int
+    expected: float = Field(description="how often, by the library's rates, on the same machines")
+    factor: float = Field(description="how much likelier it would be believed from the outset")
+    in_use: float = Field(description="the same, by what was taken over last; 1 where nothing was")
+
+
+class ExperienceView(Model):
+    """What the shop found how often, and what of it is believed."""
+
+    jobs: int = Field(description="proved jobs that are counted")
+    pending: int = Field(description="circuits that are still to be played before all is counted")
+    taken_at: datetime | None
+    taken_jobs: int
+    lines: list[ExperienceLine]
+
+
 class UnitView(Model):
     """How a unit people read converts to the base unit of its kind."""
 
@@ -173,11 +196,21 @@ class BillView(Model):
     findings: list[Finding]
 
 
+class OpenPortView(Model):
+    """A port that waits for its net, and where such ports are usually joined."""
+
+    line: int
+    component: str
+    port: str
+    nets: list[str]
+
+
 class ListingView(Model):
     """What a list says so far: what is to be mended, and the map of what can be read."""
 
     findings: list[Finding]
     parts: int
+    open_ports: list[OpenPortView]
     schematic: "SchematicView | None"
 
 
@@ -222,6 +255,46 @@ class NewMachine(Model):
     circuit_id: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
     listing: str | None = Field(default=None, max_length=200_000, pattern=r"^[^\x00]*$")
     beside: str | None = Field(default=None, max_length=60, pattern=r"^[a-z][a-z0-9_]*$")
+
+
+class MachineList(Model):
+    """Machines as a table with a header: name, serial, owner, hours, circuit."""
+
+    text: str = Field(max_length=200_000, pattern=r"^[^\x00]*$")
+
+
+class MachinesKept(Model):
+    """The machines of a list as they are kept now."""
+
+    machines: list[MachineView]
+
+
+class FleetMachine(Model):
+    """One machine of a fleet."""
+
+    machine: MachineView
+    jobs: int
+
+
+class FleetFind(Model):
+    """A fault that proved jobs found on machines of one circuit."""
+
+    component: str
+    part: str
+    fault: str
+    found: int
+    machines: int = Field(description="on how many of them")
+    hours: list[float] = Field(description="of the machines when it was found")
+
+
+class FleetView(Model):
+    """Machines of one circuit side by side."""
+
+    circuit_id: str
+    circuit_name: str
+    machines: list[FleetMachine]
+    finds: list[FleetFind]
+    trends: list[Trend] = Field(description="of all of them together; each reading has its machine")
 
 
 class NewJob(Model):
@@ -293,6 +366,9 @@ class JobView(Model):
     entries: list[EntryView]
     decision: Decision | None
     in_order: InOrder | None
+    circuit_changed: bool = Field(
+        description="the machine has another revision of its circuit by now; the job keeps its own"
+    )
 
 
 class NewEntryRequest(Model):

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
-from umweg.core.diagnose.question import Question
+from umweg.core.diagnose.question import Question, basis_of
 from umweg.core.diagnose.report import DiagnosisView, StepView
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.kinds.readings import Reading
@@ -16,7 +16,7 @@ from umweg.core.version import model_version
 from umweg.core.view import View
 from umweg.db import kept
 from umweg.db.entries import Record, record_of
-from umweg.db.machine_record import baseline_of
+from umweg.db.machine_record import history_of
 from umweg.db.models import JobRow
 from umweg.db.store import JobsWanted, Store
 from umweg.work.queue import ANSWERS, PLAYS, Queue
@@ -43,11 +43,15 @@ def question_of(store: Store, row: JobRow, record: Record) -> Question:
         model=model_version(),
         instruments=tuple(store.instruments),
         labour_per_min=store.workshop.labour_per_min,
-        history=record.history(
-            row.machine.hours, row.machine.recent_work, baseline_of(store, row, record)
-        ),
+        history=history_of(store, row, record),
         observations=tuple(record.observations),
     )
+
+
+def basis_now(store: Store) -> str:
+    """What all questions of the workshop have in common as it stands now."""
+    shop = store.workshop.labour_per_min, store.experience
+    return basis_of(model_version(), store.instruments, *shop)
 
 
 def ask(session: Session, job_id: UUID, question: Question) -> Known:

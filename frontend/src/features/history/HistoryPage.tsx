@@ -9,6 +9,8 @@ import { show, typedNumber } from "../../units";
 import { useOpenJob } from "../jobs/openJob";
 import { TrendChart } from "./Trend";
 
+const LINK = "flex min-h-11 items-center font-semibold text-way underline underline-offset-4";
+
 /** Hours and recent work as they are now; what was opened before keeps its own hours. */
 function Card({ record }: { record: MachineRecord }) {
   const { machine } = record;
@@ -226,6 +228,14 @@ export function HistoryPage() {
             <div className="grid gap-4">
               <Card key={found.machine.id} record={found} />
               <OpenJob machineId={found.machine.id} />
+              <nav className="grid gap-1">
+                <Link to={`/machines/new?machine=${found.machine.id}`} className={LINK}>
+                  Change its circuit
+                </Link>
+                <Link to={`/fleets/${found.machine.circuit_id}`} className={LINK}>
+                  All machines with this circuit
+                </Link>
+              </nav>
               <PastJobs record={found} />
             </div>
             <div className="grid gap-4">

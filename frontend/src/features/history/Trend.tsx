@@ -54,8 +54,12 @@ function Mark({ x, y, bad }: { x: number; y: number; bad: boolean }) {
   );
 }
 
-/** What was read at one place over the machine's hours, the specification's band behind it. */
-export function TrendChart({ trend }: { trend: Trend }) {
+/**
+ * What was read at one place over the machine's hours, the specification's band behind it.
+ * Of several machines each has a line of its own, and is named beside its readings.
+ */
+export function TrendChart({ trend, named = false }: { trend: Trend; named?: boolean }) {
+  const machines = [...new Set(trend.readings.map((r) => r.machine_id))];
   const scale = valueScale(trend);
   const across = places(trend.readings);
   const room = WIDTH - LEFT - RIGHT - 24 - BESIDE * (mostBeside(trend.readings) - 1);
@@ -119,11 +123,17 @@ export function TrendChart({ trend }: { trend: Trend }) {
               </text>
             ),
         )}
-        <polyline
-          points={points.map((p) => `${p.x},${p.y}`).join(" ")}
-          className="fill-none stroke-way"
-          strokeWidth="1.5"
-        />
+        {machines.map((id) => (
+          <polyline
+            key={id}
+            points={points
+              .filter((p) => p.r.machine_id === id)
+              .map((p) => `${p.x},${p.y}`)
+              .join(" ")}
+            className="fill-none stroke-way"
+            strokeWidth="1.5"
+          />
+        ))}
         {points.map((p) => (
           <g key={p.r.entry}>
             {p.r.after_repair && (
@@ -150,6 +160,7 @@ export function TrendChart({ trend }: { trend: Trend }) {
           <tbody>
             {trend.readings.map((r) => (
               <tr key={r.entry} className="border-line border-t">
+                {named && <td className="py-1 pr-2">{r.machine}</td>}
                 <td className="py-1">{new Date(r.read_at).toLocaleDateString("en-GB")}</td>
                 <td>{r.hours.toLocaleString("en")} h</td>
                 <td className="text-right">

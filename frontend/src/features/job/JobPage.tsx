@@ -42,6 +42,7 @@ import { StepPanel, stepKey } from "../step/StepPanel";
 import { WayOn } from "../step/WayOn";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
 import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
+import { CircuitChanged } from "./CircuitChanged";
 import { JobParts } from "./JobParts";
 import { LastKept } from "./LastKept";
 import { PARTS } from "./parts";
@@ -307,6 +308,11 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
             entries={entries}
             onUndo={(id) => keep({ kind: "withdrawal", reason: "" }, id)}
           />
+        )}
+        {job.circuit_changed && (
+          <div className="p-2">
+            <CircuitChanged job={job.id} />
+          </div>
         )}
         {answer?.trouble && (
           <div className="p-2" role="alert">

@@ -9,6 +9,8 @@ import { Button, Failure, Select, Tag } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
 import { useOpenJob } from "./openJob";
 
+const HEAD_LINK =
+  "grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold";
 const LINK = "flex min-h-11 items-center font-semibold text-way underline underline-offset-4";
 
 function Progress({ job }: { job: JobCard }) {
@@ -196,12 +198,14 @@ export function JobsPage() {
       title={workshop.data?.name ?? "Workshop"}
       subtitle="Jobs"
       actions={
-        <Link
-          to="/shop"
-          className="grid min-h-11 place-items-center rounded-md border border-ink/40 px-4 font-semibold"
-        >
-          Labour and kit
-        </Link>
+        <nav className="flex gap-2">
+          <Link to="/machines" className={HEAD_LINK}>
+            Machines
+          </Link>
+          <Link to="/shop" className={HEAD_LINK}>
+            Labour and kit
+          </Link>
+        </nav>
       }
     >
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-6">

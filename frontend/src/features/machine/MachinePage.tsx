@@ -1,18 +1,22 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import {
   api,
   type Draft,
   type Finding,
+  type Machine,
   type PartType,
   type Schematic as SchematicData,
 } from "../../api/client";
-import { useTypes } from "../../api/queries";
+import { useTypes, useWorkshop } from "../../api/queries";
 import { Schematic } from "../../schematic/Schematic";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Notice, Select } from "../../ui/primitives";
-import { EXAMPLE, insertLine, lineFor, lineStart, partAt, typesMatching } from "./listing";
+import { AddPart, type Placing } from "./AddPart";
+import { changed, changeType, insertInto, type Past, partLineAt, redone, undone } from "./edits";
+import { EXAMPLE, insertLine, lineFor, lineStart } from "./listing";
+import { PartHelp } from "./PartHelp";
 
 const NOBODY: Map<string, number> = new Map();
 const ASK_AGAIN_MS = 500;
@@ -54,88 +58,6 @@ function Findings({ findings, onLine }: { findings: Finding[]; onLine: (line: nu
         </li>
       ))}
     </ul>
-  );
-}
-
-function AddPart({ types, onAdd }: { types: PartType[]; onAdd: (type: PartType) => void }) {
-  const [wanted, setWanted] = useState("");
-  const found = wanted.trim() ? typesMatching(types, wanted).slice(0, 8) : [];
-  return (
-    <div className="relative">
-      <input
-        aria-label="Add a part"
-        placeholder="Add a part: type what it is or does"
-        className="min-h-11 w-full rounded-md border border-ink/40 bg-card px-3"
-        value={wanted}
-        onChange={(e) => setWanted(e.target.value)}
-        onKeyDown={(e) => {
-          if (e.key === "Enter" && found[0]) {
-            onAdd(found[0]);
-            setWanted("");
-          }
-          if (e.key === "Escape") setWanted("");
-        }}
-      />
-      {found.length > 0 && (
-        <ul
-          aria-label="Types"
-          className="absolute inset-x-0 z-20 max-h-96 overflow-auto rounded-md border border-ink/40 bg-card shadow-lg"
-        >
-          {found.map((type) => (
-            <li key={type.name}>
-              <button
-                type="button"
-                className="min-h-11 w-full px-3 py-1.5 text-left hover:bg-way hover:text-white"
-                onClick={() => {
-                  onAdd(type);
-                  setWanted("");
-                }}
-              >
-                <b>{type.label}</b> <span className="text-sm">{type.summary}</span>
-              </button>
-            </li>
-          ))}
-        </ul>
-      )}
-    </div>
-  );
-}
-
-/** What the part under the cursor can be told; a tap puts it on the line with its typical value. */
-function PartHelp({
-  part,
-  onGive,
-}: {
-  part: { type: PartType; given: Set<string> };
-  onGive: (name: string, value: number) => void;
-}) {
-  const open = part.type.parameters.filter((p) => !part.given.has(p.name));
-  return (
-    <section
-      aria-label="This part"
-      className="max-h-44 overflow-auto border-line border-t px-3 py-2 text-sm"
-    >
-      <p>
-        <b>{part.type.label}.</b> {part.type.summary}
-      </p>
-      <div className="mt-1.5 flex flex-wrap gap-1.5">
-        {open.map((p) => (
-          <button
-            key={p.name}
-            type="button"
-            title={p.description}
-            className="min-h-11 rounded border border-line bg-card px-2 text-left text-xs leading-tight"
-            onClick={() => onGive(p.name, p.default)}
-          >
-            <b>{p.name}</b>
-            <br />
-            <span className="text-soft">
-              {p.default} {p.unit === "1" ? "" : p.unit} if not typed
-            </span>
-          </button>
-        ))}
-      </div>
-    </section>
   );
 }
 
@@ -228,7 +150,46 @@ function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => 
   );
 }
 
-function SaveMachine({ listing, beside }: { listing: string; beside: string | null }) {
+interface KeepCircuitProps {
+  machine: Machine;
+  listing: string;
+  beside: string | null;
+  /** What was typed need not be remembered any longer. */
+  onKept: () => void;
+}
+
+/** The circuit of a machine that is there: what is typed becomes its next revision. */
+function KeepCircuit({ machine, listing, beside, onKept }: KeepCircuitProps) {
+  const [error, setError] = useState<Error | null>(null);
+  const [saving, setSaving] = useState(false);
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const save = async () => {
+    setSaving(true);
+    try {
+      await api.changeCircuit(machine.id, listing, beside);
+      onKept();
+      await queries.invalidateQueries();
+      navigate(`/machines/${machine.id}`);
+    } catch (failure) {
+      setError(failure as Error);
+      setSaving(false);
+    }
+  };
+  return (
+    <div className="grid gap-2">
+      <p className="text-sm">
+        Jobs that are open go on with the circuit they were opened with, and say that it changed.
+      </p>
+      <Button look="main" disabled={saving} onClick={() => void save()}>
+        Keep this circuit for {machine.name}
+      </Button>
+      {error && <Failure error={error} />}
+    </div>
+  );
+}
+
+function SaveMachine({ listing, beside, onKept }: Omit<KeepCircuitProps, "machine">) {
   const [card, setCard] = useState({ name: "", owner: "", serial: "", hours: "" });
   const [error, setError] = useState<Error | null>(null);
   const [saving, setSaving] = useState(false);
@@ -248,8 +209,7 @@ function SaveMachine({ listing, beside }: { listing: string; beside: string | nu
         listing,
         beside,
       });
-      localStorage.removeItem(STORE);
-      localStorage.removeItem(BESIDE);
+      onKept();
       await queries.invalidateQueries({ queryKey: ["workshop"] });
       navigate("/");
     } catch (failure) {
@@ -285,9 +245,23 @@ function SaveMachine({ listing, beside }: { listing: string; beside: string | nu
 
 /** A machine from its paper schematic: typed line by line, checked and drawn while one types. */
 export function MachinePage() {
-  const [text, setText] = useState(() => localStorage.getItem(STORE) ?? "");
+  const [params] = useSearchParams();
+  const machineId = params.get("machine");
+  // The circuit of a machine that is there is typed beside a new machine, not over it.
+  const store = machineId ? `${STORE}/${machineId}` : STORE;
+  const besideStore = machineId ? `${BESIDE}/${machineId}` : BESIDE;
+  const workshop = useWorkshop();
+  const machine = workshop.data?.machines.find((m) => String(m.id) === machineId);
+  const [history, setHistory] = useState<Past>(() => ({
+    past: [],
+    text: localStorage.getItem(store) ?? "",
+    future: [],
+    at_ms: 0,
+  }));
+  const text = history.text;
+  const [placing, setPlacing] = useState<Placing | null>(null);
   // The circuit it began with: what that does is kept as long as it fits.
-  const [beside, setBeside] = useState(() => localStorage.getItem(BESIDE));
+  const [beside, setBeside] = useState(() => localStorage.getItem(besideStore));
   const [wanted, setWanted] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
   const [cursor, setCursor] = useState(0);
@@ -316,44 +290,89 @@ export function MachinePage() {
   const current = settled === text && !checked.isFetching;
   const sound = current && text.trim() !== "" && findings.length === 0;
 
-  const change = (next: string) => {
-    setText(next);
+  const keep = (next: Past) => {
+    setHistory(next);
     // What somebody typed is not lost with the page.
-    localStorage.setItem(STORE, next);
+    localStorage.setItem(store, next.text);
   };
+  const change = (next: string) => keep(changed(history, next, Date.now()));
+  const step = (way: (past: Past) => Past) => keep(way(history));
   const begin = (list: string, from: string | null) => {
     change(list);
     setBeside(from);
-    if (from) localStorage.setItem(BESIDE, from);
-    else localStorage.removeItem(BESIDE);
+    if (from) localStorage.setItem(besideStore, from);
+    else localStorage.removeItem(besideStore);
   };
+  const forget = () => {
+    localStorage.removeItem(store);
+    localStorage.removeItem(besideStore);
+  };
+  const own = useQuery({
+    queryKey: ["listing-of", machine?.circuit_id],
+    queryFn: () => api.listingOf(machine?.circuit_id ?? ""),
+    enabled: machine !== undefined && history.past.length === 0 && !history.text,
+  });
+  // Begun once with what the machine has; whoever empties the page begins anew.
+  const given = own.data?.text;
+  const begun = useRef(false);
+  useEffect(() => {
+    if (given === undefined || !machine || begun.current) return;
+    begun.current = true;
+    begin(given, machine.circuit_id);
+  });
   const select = (from: number, to: number) => {
     area.current?.focus();
     area.current?.setSelectionRange(from, to);
     setCursor(from);
   };
   const toLine = (line: number) => select(lineStart(text, line), lineStart(text, line + 1) - 1);
-  const part = partAt(text, cursor, types.data ?? []);
-  const give = (name: string, value: number) => {
-    if (!part) return;
-    const said = ` ${name}=`;
-    change(`${text.slice(0, part.end)}${said}${value}${text.slice(part.end)}`);
-    const from = part.end + said.length;
-    requestAnimationFrame(() => select(from, from + String(value).length));
+  const edit = (made: { text: string; from: number; to: number }) => {
+    change(made.text);
+    setPlacing(null);
+    requestAnimationFrame(() => select(made.from, made.to));
   };
   const add = (type: PartType) => {
-    const at = area.current?.selectionStart ?? text.length;
-    const made = insertLine(text, at, lineFor(type, text));
-    change(made.text);
-    requestAnimationFrame(() => select(made.from, made.to));
+    const line = placing && partLineAt(text, placing.at);
+    if (!line) {
+      const at = area.current?.selectionStart ?? text.length;
+      edit(insertLine(text, at, lineFor(type, text)));
+    } else if (placing.port === null) {
+      edit({ text: changeType(text, line, type), from: line.from, to: line.from });
+    } else edit(insertInto(text, line, placing.port, type));
   };
 
   return (
-    <Frame title="New machine" subtitle="Type what is there and what is joined">
+    <Frame
+      title={machine ? `Circuit of ${machine.name}` : "New machine"}
+      subtitle="Type what is there and what is joined"
+    >
       <main className="grid min-h-0 flex-1 grid-cols-[minmax(30rem,1.15fr)_1fr]">
         <section aria-label="List" className="flex min-h-0 flex-col border-ink border-r-2">
           <div className="p-2">
-            <AddPart types={types.data ?? []} onAdd={add} />
+            <div className="flex gap-2">
+              <AddPart
+                // A new place is a new question: what was typed for another one goes.
+                key={placing ? `${placing.name} ${placing.port}` : ""}
+                types={types.data ?? []}
+                placing={placing}
+                onAdd={add}
+                onLeave={() => setPlacing(null)}
+              />
+              <Button
+                aria-label="Take the last change back"
+                disabled={history.past.length === 0}
+                onClick={() => step(undone)}
+              >
+                ↶
+              </Button>
+              <Button
+                aria-label="Do it again"
+                disabled={history.future.length === 0}
+                onClick={() => step(redone)}
+              >
+                ↷
+              </Button>
+            </div>
           </div>
           <textarea
             ref={area}
@@ -366,10 +385,28 @@ export function MachinePage() {
             value={text}
             onChange={(e) => change(e.target.value)}
             onSelect={(e) => setCursor(e.currentTarget.selectionStart)}
+            onKeyDown={(e) => {
+              const key = e.key.toLowerCase();
+              if (!(e.ctrlKey || e.metaKey) || (key !== "z" && key !== "y")) return;
+              // What buttons changed the field does not know of: its own undo would tear the list.
+              e.preventDefault();
+              step(key === "y" || e.shiftKey ? redone : undone);
+            }}
             onKeyUp={(e) => setCursor(e.currentTarget.selectionStart)}
             onClick={(e) => setCursor(e.currentTarget.selectionStart)}
           />
-          {part && <PartHelp part={part} onGive={give} />}
+          <PartHelp
+            text={text}
+            cursor={cursor}
+            types={types.data ?? []}
+            open={current ? (checked.data?.open_ports ?? []) : []}
+            selection={() => [
+              area.current?.selectionStart ?? cursor,
+              area.current?.selectionEnd ?? cursor,
+            ]}
+            onEdit={edit}
+            onPlace={setPlacing}
+          />
           <Findings findings={findings} onLine={toLine} />
           {checked.error && <Failure error={checked.error} />}
         </section>
@@ -400,7 +437,18 @@ export function MachinePage() {
               <>
                 <Drafted draft={draft.data} />
                 {!draft.data.pending && !draft.data.trouble && (
-                  <SaveMachine listing={text} beside={beside} />
+                  <div>
+                    {machine ? (
+                      <KeepCircuit
+                        machine={machine}
+                        listing={text}
+                        beside={beside}
+                        onKept={forget}
+                      />
+                    ) : (
+                      <SaveMachine listing={text} beside={beside} onKept={forget} />
+                    )}
+                  </div>
                 )}
               </>
             ) : (

@@ -52,6 +52,7 @@ export function again(entry: ReadingEntry, schematic: Schematic): Step {
     specification: null,
     by_suspect: [],
     outcomes: [],
+    curve_of: [],
     hazards: [],
     cautions: [],
     fitting: "",

@@ -3,11 +3,6 @@ import type { RecordedCurve } from "../../api/client";
 import { Button, Failure, FIELD, Select } from "../../ui/primitives";
 import type { Unit } from "../../units";
 
-/** Kinds that a recorded curve of pressure tells. */
-const FROM_CURVE = new Set(["peak_bar", "left_bar", "within_s"]);
-
-export const fromCurve = (quantity: string) => FROM_CURVE.has(quantity);
-
 interface PastedCurveProps {
   units: Unit[];
   /** Reads the pasted rows: the value that the timing takes from them. */

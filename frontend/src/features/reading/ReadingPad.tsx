@@ -4,7 +4,7 @@ import { Button, Notice } from "../../ui/primitives";
 import { fromBase, show, type Unit, unitsFor } from "../../units";
 import { outOfDate } from "../shop/kit";
 import { Keypad } from "./Keypad";
-import { fromCurve, PastedCurve } from "./PastedCurve";
+import { PastedCurve } from "./PastedCurve";
 import { Stopwatch } from "./Stopwatch";
 import { Strip, type StripRow } from "./Strip";
 
@@ -128,9 +128,9 @@ export function ReadingPad({
         </Button>
       )}
       {unit?.symbol === "s" && <Stopwatch onStop={setText} />}
-      {fromCurve(step.quantity) && (
+      {step.curve_of.length > 0 && (
         <PastedCurve
-          units={unitsFor(workshop.units, "pressure_bar")}
+          units={workshop.units.filter((u) => step.curve_of.includes(u.kind))}
           onRead={onCurve}
           onFound={(found) => {
             setCurve(found);

@@ -6,6 +6,7 @@ import { Frame } from "../../ui/Frame";
 import { Button, Failure, FIELD, Select, Tag } from "../../ui/primitives";
 import { typedNumber, unitsOfKind } from "../../units";
 import { AllJobs } from "./AllJobs";
+import { Experience } from "./Experience";
 import { newId, outOfDate } from "./kit";
 
 const MEASURES: Record<Instrument["measures"], string> = {
@@ -275,6 +276,7 @@ export function ShopPage() {
           <div className="mx-auto grid max-w-6xl grid-cols-[20rem_1fr] items-start gap-4 max-[900px]:grid-cols-1">
             <div className="grid gap-4">
               <Rate key={`${found.labour_per_min}${found.currency}`} shop={found} />
+              <Experience />
               <AllJobs />
             </div>
             <section className="grid gap-2">

@@ -236,6 +236,11 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
                   </p>
                 )}
                 <Reasons suspect={suspect} />
+                {suspect.experience.map((words) => (
+                  <p key={words} className="mt-1 text-sm text-soft">
+                    {words}.
+                  </p>
+                ))}
                 {suspect.key === HEALTHY && <NothingWrong onDecide={props.onDecide} />}
                 {suspect.component && (
                   <Decide

@@ -1,7 +1,8 @@
 """What is believed before anything is observed: somebody brought the machine."""
 
 import re
-from collections.abc import Mapping
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -9,7 +10,7 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array, WorkKind
 from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits
-from umweg.core.observe.history import History
+from umweg.core.observe.history import Experience, History
 from umweg.core.observe.kinds.behaviours import NOTICED
 
 UNNOTICED = 0.15
@@ -94,6 +95,11 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     return factor
 
 
+def kind_of(circuit: Circuit, fault: Fault) -> tuple[str, str]:
+    """Type of part and mode: what a shop's experience is counted by."""
+    return circuit.component(fault.component_id).type, fault.mode.name
+
+
 def _mentions(circuit: Circuit, component_id: str, text: str) -> bool:
     """Does a text speak of a part: by a word of its name that is not a common one."""
     named = _words(circuit.component(component_id).label)
@@ -120,10 +126,16 @@ def log_prior(exhibits: Exhibits, seen: Array | None = None, history: History = 
     weight = np.exp(population.log_prior) * (UNNOTICED + (1.0 - UNNOTICED) * seen)
     if history != UNKNOWN:
         circuit = exhibits.suspects.circuit
-        factors = [
-            float(np.prod([history_factor(circuit, f, history) for f in h.faults]))
-            for h in population.hypotheses
-        ]
+        shop = {(e.type, e.mode): e.factor for e in history.experience}
+
+        # What a shop found elsewhere says nothing of what was done to this machine.
+        told = history.model_copy(update={"experience": ()}) != UNKNOWN
+
+        def factor(fault: Fault) -> float:
+            usual = shop.get(kind_of(circuit, fault), 1.0)
+            return usual * (history_factor(circuit, fault, history) if told else 1.0)
+
+        factors = [float(np.prod([factor(f) for f in h.faults])) for h in population.hypotheses]
         weight *= np.array(factors)[population.hypothesis]
     faulty = np.array([bool(h.faults) for h in population.hypotheses])[population.hypothesis]
     before = float(np.exp(population.log_prior[faulty]).sum())
@@ -144,3 +156,39 @@ def log_prior(exhibits: Exhibits, seen: Array | None = None, history: History = 
 def with_pairs(seen: Array, count: int) -> Array:
     """The same for a population of so many with pairs of faults behind the singles: noticed."""
     return np.concatenate([seen, np.ones(count - len(seen))])
+
+
+def expected_shares(exhibits: Exhibits) -> dict[tuple[str, str], float]:
+    """Share of each fault, by type of part and mode, among machines brought in with one fault."""
+    suspects = exhibits.suspects
+    weight = np.exp(log_prior(exhibits))
+    found: defaultdict[tuple[str, str], float] = defaultdict(float)
+    for hypothesis, members in zip(
+        suspects.population.hypotheses, suspects.population.members, strict=True
+    ):
+        if len(hypothesis.faults) == 1:
+            found[kind_of(suspects.circuit, hypothesis.faults[0])] += float(weight[members].sum())
+    whole = sum(found.values())
+    return {kind: share / whole for kind, share in found.items()}
+
+
+def experience_of(
+    finds: Iterable[tuple[Mapping[tuple[str, str], float], Sequence[tuple[str, str]]]],
+) -> tuple[Experience, ...]:
+    """What a shop's finds tell beside what was to be expected of the machines they were made on.
+
+    Parameters
+    ----------
+    finds : for each circuit its :func:`expected_shares`, and the type and mode of each find there
+    """
+    expected: defaultdict[tuple[str, str], float] = defaultdict(float)
+    found: Counter[tuple[str, str]] = Counter()
+    for shares, there in finds:
+        for kind, share in shares.items():
+            expected[kind] += share * len(there)
+        found.update(there)
+    return tuple(
+        Experience(type=t, mode=m, found=found[t, m], expected=expected[t, m])
+        for t, m in sorted(expected.keys() | found.keys())
+        if found[t, m] or expected[t, m] > 0.0
+    )

@@ -13,7 +13,7 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.mend import mend
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.report import DiagnosisView, report
-from umweg.core.observe.history import History
+from umweg.core.observe.history import Experience, History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 
@@ -38,14 +38,20 @@ class Question(Document):
 
     @property
     def basis(self) -> str:
-        """A hash of what is the same for all jobs of a shop: model, kit, rate."""
-        return basis_of(self.model, self.instruments, self.labour_per_min)
+        """A hash of what is the same for all jobs of a shop: model, kit, rate, experience."""
+        shop = self.history.experience
+        return basis_of(self.model, self.instruments, self.labour_per_min, shop)
 
 
-def basis_of(model: str, instruments: Sequence[Instrument], labour_per_min: float) -> str:
+def basis_of(
+    model: str,
+    instruments: Sequence[Instrument],
+    labour_per_min: float,
+    experience: Sequence[Experience],
+) -> str:
     """What all questions of a shop at one time have in common, as a hash."""
     kit = [i.model_dump(mode="json") for i in instruments]
-    return _sha256([model, kit, labour_per_min])
+    return _sha256([model, kit, labour_per_min, [e.model_dump() for e in experience]])
 
 
 def circuit_sha256(circuit: Circuit) -> str:

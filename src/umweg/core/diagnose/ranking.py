@@ -11,13 +11,13 @@ import numpy as np
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, log_not_astray, spread_band
-from umweg.core.diagnose.prior import UNKNOWN, log_prior
+from umweg.core.diagnose.prior import UNKNOWN, kind_of, log_prior
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import PAIR_PRIOR, Hypothesis, Population
 from umweg.core.network.network import Indices
 from umweg.core.observe.baseline import weigh_earlier
 from umweg.core.observe.exhibits import Exhibits, Suspects
-from umweg.core.observe.history import History
+from umweg.core.observe.history import Experience, History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import SEVERITIES as OWN_SEVERITIES
@@ -72,6 +72,8 @@ class Suspect:
     """Mean severity of the first fault over the belief, 0 … 1."""
     group: tuple[str, ...]
     reasons: tuple[Reason, ...]
+    experience: tuple[Experience, ...] = ()
+    """The shop's with its faults, as far as it was taken over."""
 
 
 @dataclass(frozen=True)
@@ -112,6 +114,7 @@ class Ranking:
     inside: Array
     other_share: float
     left_out: tuple[LeftOut, ...] = ()
+    history: History = UNKNOWN
     earlier: int = 0
     """How many of the machine's own readings, from when it was in order, were weighed."""
 
@@ -252,9 +255,15 @@ class Ranking:
                 self._mean_severity(h),
                 groups.get(key, (key,)),
                 self._reasons(h),
+                self._experience(h),
             )
             for h, key in zip(self.leaders, self.keys, strict=True)
         )
+
+    def _experience(self, h: int) -> tuple[Experience, ...]:
+        circuit = self.suspects.circuit
+        kinds = {kind_of(circuit, f) for f in self.population.hypotheses[h].faults}
+        return tuple(e for e in self.history.experience if (e.type, e.mode) in kinds)
 
     def _mean_severity(self, h: int) -> float:
         members = self.population.members[h]
@@ -356,5 +365,6 @@ def rank(
         scaled / scaled.sum(),
         other,
         tuple(left_out),
+        history,
         len(earlier),
     )

@@ -1,5 +1,6 @@
 """A diagnosis as a document: what the command line prints and the web API serves."""
 
+import math
 from collections.abc import Sequence
 
 from umweg.core.circuit.document import Circuit
@@ -12,9 +13,11 @@ from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
 from umweg.core.diagnose.steps import Step
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
+from umweg.core.observe.history import Experience
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantity_kinds import WORDS_OF_KIND
+from umweg.core.observe.recorded import curves_for
 from umweg.core.shop.verdict import specification_for
 from umweg.core.view import View
 
@@ -25,6 +28,10 @@ class BandView(View):
     key: str
     low: float
     high: float
+
+
+TOLD_FACTOR = 1.15
+"""A shop's experience that changes the odds by less is not worth a line."""
 
 
 class ReasonView(View):
@@ -62,6 +69,8 @@ class SuspectView(View):
     severity: float
     group: list[str]
     reasons: list[ReasonView]
+    experience: list[str]
+    """What the shop found on other machines, where that counts here."""
 
 
 class HazardView(View):
@@ -105,6 +114,8 @@ class StepView(View):
     specification: BandView | None
     by_suspect: list[BandView]
     outcomes: list[OutcomeView]
+    curve_of: list[str]
+    """Kinds of unit of a recorded curve that it may be read from; none where no curve tells it."""
     hazards: list[HazardView]
     cautions: list[str]
     fitting: str
@@ -292,6 +303,24 @@ def _suspect(circuit: Circuit, suspect: Suspect, words: dict[str, str]) -> Suspe
         severity=suspect.severity,
         group=list(suspect.group),
         reasons=[_reason(r, words) for r in suspect.reasons],
+        experience=[experience_words(e) for e in suspect.experience if _counts(e)],
+    )
+
+
+def _counts(experience: Experience) -> bool:
+    return abs(math.log(experience.factor)) > math.log(TOLD_FACTOR)
+
+
+def experience_words(experience: Experience) -> str:
+    """What a shop's finds do to a fault, in words."""
+    factor = experience.factor
+    how = (
+        f"{factor:.1f} times as likely" if factor >= 1.0 else f"{1 / factor:.1f} times less likely"
+    )
+    times = "once" if experience.found == 1 else f"{experience.found} times"
+    return (
+        f"This shop found it {times} where {experience.expected:.1f} were to be expected: "
+        f"believed {how} from the outset"
     )
 
 
@@ -312,6 +341,11 @@ def _reason(reason: Reason, words: dict[str, str]) -> ReasonView:
 
 def _two_figures(value: float) -> float:
     return float(f"{value:.2g}")
+
+
+def _curves_for(circuit: Circuit, step: Step) -> list[str]:
+    timing = next((t for t in circuit.timings if t.id == step.point), None)
+    return [] if step.kind != "reading" or timing is None else list(curves_for(timing))
 
 
 def step_view(circuit: Circuit, step: Step) -> StepView:
@@ -346,6 +380,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
             )
             for answer, share in step.outcomes
         ],
+        curve_of=_curves_for(circuit, step),
         hazards=[]
         if hazard is None
         else [

@@ -4,25 +4,23 @@ A bill says what there is, how many and what it costs, not how it is joined: eac
 with its ports still open, in the words of the list, and what is no part of a circuit a comment.
 """
 
-import csv
-import io
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
 from umweg.core.draft.listing import OPEN
+from umweg.core.draft.table import Names, read_table
 from umweg.core.errors import FormatError, Problem
 
-COLUMNS: Mapping[str, tuple[str, ...]] = {
+COLUMNS: Names = {
     "label": ("label", "name", "description", "designation", "part", "item", "text"),
     "type": ("type", "kind", "sort"),
     "count": ("count", "quantity", "qty", "pieces", "pcs", "number of"),
     "cost": ("cost", "price", "unit price", "part cost"),
     "at": ("location", "at", "where", "place"),
 }
-"""What a column may be called."""
 MOST_OF_ONE = 50
 MOST_ROWS = 1000
 
@@ -45,9 +43,8 @@ def read_bill(text: str) -> BilledLines:
     ------
     FormatError : there is no row, no column that names the parts, or far too many rows.
     """
-    rows = _rows(text)
-    columns = _columns(rows[0])
-    if "label" not in columns and "type" not in columns:
+    rows = read_table(text, COLUMNS, "a bill of parts", MOST_ROWS)
+    if "label" not in rows[0] and "type" not in rows[0]:
         wanted = ", ".join(COLUMNS["label"][:3])
         raise FormatError(
             f"no column names the parts: one of {wanted} is wanted; there is {', '.join(rows[0])}"
@@ -55,8 +52,7 @@ def read_bill(text: str) -> BilledLines:
     lines: list[str] = []
     findings: list[Problem] = []
     taken: set[str] = set()
-    for number, row in enumerate(rows[1:], start=2):
-        told = {name: row[i].strip() for name, i in columns.items() if i < len(row)}
+    for number, told in enumerate(rows, start=2):
         label = told.get("label") or told.get("type", "")
         if not label:
             continue
@@ -95,26 +91,6 @@ def kind_of(words: str) -> type[ComponentType] | None:
 
 def _plain(words: str) -> str:
     return " ".join(re.findall(r"[a-z0-9]+", words.lower()))
-
-
-def _rows(text: str) -> list[list[str]]:
-    first = text.strip().partition("\n")[0]
-    mark = max(";,\t", key=first.count)
-    rows = [r for r in csv.reader(io.StringIO(text.strip()), delimiter=mark) if any(r)]
-    if len(rows) < 2:
-        raise FormatError("a bill of parts is a table: a header, and a row for each part")
-    if len(rows) > MOST_ROWS:
-        raise FormatError(f"the bill has {len(rows) - 1} rows; {MOST_ROWS} at most")
-    return rows
-
-
-def _columns(header: Sequence[str]) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for i, name in enumerate(header):
-        plain = name.strip().lower()
-        known = next((k for k, names in COLUMNS.items() if plain in names), plain)
-        found.setdefault(known, i)
-    return found
 
 
 def _count(text: str) -> int | None:

@@ -70,41 +70,52 @@ def drafted_of(text: str, beside: Circuit | None = None) -> Drafted:
     if beside is not None:
         circuit = document_of(listing, beside)
         if not circuit_problems(circuit):
-            return _specified(draft(circuit), listing)
+            return _with_typed(draft(circuit), listing)
     circuit = document_of(listing)
     check_circuit(circuit)
     drafted = draft(circuit, with_others=True)
     if beside is not None:
         lost = f"what “{beside.name}” does fits this list no more: drafted anew"
         drafted = Drafted(drafted.circuit, (lost, *drafted.notes))
-    return _specified(drafted, listing)
+    return _with_typed(drafted, listing)
 
 
-def _specified(drafted: Drafted, listing: Listing) -> Drafted:
-    """With the specifications that were typed, now that there are states for them.
+def _with_typed(drafted: Drafted, listing: Listing) -> Drafted:
+    """With the specifications and timings that were typed, now that there are states for them.
 
     Raises
     ------
     FormatError : one is read where or when nothing can be; all of them are named.
     """
-    if not listing.specifications:
+    typed = {"specifications": listing.specifications, "timings": listing.timings}
+    typed = {what: lines for what, lines in typed.items() if lines}
+    if not typed:
         return drafted
-    typed = {str(s["id"]) for s in listing.specifications}
-    kept = [s.model_dump(mode="json") for s in drafted.circuit.specifications if s.id not in typed]
+    kept = {
+        what: [
+            one.model_dump(mode="json")
+            for one in getattr(drafted.circuit, what)
+            if one.id not in {line["id"] for line in lines}
+        ]
+        for what, lines in typed.items()
+    }
+    changes = {what: [*kept[what], *lines] for what, lines in typed.items()}
     try:
-        circuit = _with(drafted.circuit, specifications=[*kept, *listing.specifications])
+        circuit = _with(drafted.circuit, **changes)
     except ValidationError as error:
+        before = {what: len(rows) for what, rows in kept.items()}
         raise FormatError(
-            "a specification is wrong", tuple(placed(error, listing, len(kept)))
+            f"what is typed of the {' and '.join(typed)} is wrong",
+            tuple(placed(error, listing, before)),
         ) from error
     problems = [
         Problem("line", f"line {listing.lines.get(p.where, 0)}", p.message, _known(circuit, p))
         for p in circuit_problems(circuit)
     ]
     if problems:
-        raise FormatError(f"{len(problems)} things to mend in the specifications", tuple(problems))
-    count = _so_many(len(listing.specifications), "specification")
-    return Drafted(circuit, (*drafted.notes, f"{count} as typed"))
+        raise FormatError(f"{len(problems)} things to mend in the list", tuple(problems))
+    counts = [_so_many(len(lines), what.removesuffix("s")) for what, lines in typed.items()]
+    return Drafted(circuit, (*drafted.notes, f"{' and '.join(counts)} as typed"))
 
 
 def _known(circuit: Circuit, problem: Problem) -> str:

@@ -15,8 +15,11 @@ the typical values are the machine's own).
     function ram "Ram" moves=ram stroke=600
     move ram out lever.lever=1 direction=1
     spec relief quantity=pressure_bar at=gauge state=ram_out_stalled low=180 high=195
+    timing held "Pressure kept" of=left_bar at=gauge phases=ram_out_stalled:5,held:60 setup=2
 
-A part's line names the part, its type and its label; then, in any order, where each port is joined
+A timing goes through states, each so many seconds long, and is read in the last: at a point (``at=``)
+or of a function (``function=``), with the ``level=`` that is waited for, where rods begin
+(``start=ram:0.5``, a share of the stroke), and the ``air=`` that cools. A part's line names the part, its type and its label; then, in any order, where each port is joined
 (``port=net``), parameters (``name=number``), what a port bears (``max.port=bar``), and where it is and
 what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``serviceable=``,
 ``weight=``, ``adjust=parameter:bar_per_turn:limit``).
@@ -27,6 +30,7 @@ import re
 import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Any, get_args
 
 from pydantic import ValidationError
@@ -87,6 +91,9 @@ class Listing:
     functions: list[dict[str, Any]] = field(default_factory=list)
     """With their moves; who has no loads gets the usual ones."""
     specifications: list[dict[str, Any]] = field(default_factory=list)
+    timings: list[dict[str, Any]] = field(default_factory=list)
+    open: list[tuple[str, str]] = field(default_factory=list)
+    """Parts and ports that wait for their net."""
     untyped_is_typical: bool = True
     """A number that is not typed is the type's typical one, and known as badly as that."""
     lines: dict[str, int] = field(default_factory=dict)
@@ -289,6 +296,48 @@ def _read_specification(line: _Line, listing: Listing) -> None:
     listing.lines[f"specification {spec['id']}"] = line.number
 
 
+def _read_timing(line: _Line, listing: Listing) -> None:
+    wanted = ("of", "phases")
+    if len(line.alone) < 2 or any(name not in line.given for name in wanted):
+        line.wrong(
+            "a timing wants a name, what is read, and the states it goes through with their seconds",
+            "timing held of=left_bar at=gauge phases=ram_out_stalled:5,held:60",
+        )
+        return
+    timing: dict[str, Any] = {
+        "id": line.alone[1],
+        "label": line.take("label") or " ".join(line.alone[2:]) or line.alone[1],
+        "of": line.take("of"),
+        "phases": _phases(line, line.take("phases")),
+    }
+    places = {"at": "point", "function": "function"}
+    numbers = {"level": "level_bar", "air": "ambient_c", "setup": "setup_min"}
+    for name in [n for n in places if n in line.given]:
+        timing[places[name]] = line.take(name)
+    for name in [n for n in numbers if n in line.given]:
+        timing[numbers[name]] = line.number_of(name, line.take(name))
+    if "start" in line.given:
+        timing["places"] = _commands(line, "start", line.take("start"))
+    line.nothing_left((*wanted, *places, *numbers, "start", "label"))
+    listing.timings.append(timing)
+    listing.lines[f"timing {timing['id']}"] = line.number
+
+
+def _phases(line: _Line, text: str) -> list[dict[str, Any]]:
+    """``state:seconds``, or ``state:seconds:ramp``, by commas."""
+    found: list[dict[str, Any]] = []
+    for word in filter(None, text.split(",")):
+        state, *times = word.split(":")
+        if len(times) not in (1, 2):
+            line.wrong(f"phases: “{word}” is no state with its seconds", "held:60")
+            continue
+        phase: dict[str, Any] = {"state": state}
+        for name, value in zip(("seconds", "ramp_s"), times, strict=False):
+            phase[name] = line.number_of("phases", value)
+        found.append(phase)
+    return found
+
+
 _READERS: Mapping[str, Callable[[_Line, Listing], None]] = {
     "machine": _read_machine,
     "oil": _read_oil,
@@ -297,6 +346,7 @@ _READERS: Mapping[str, Callable[[_Line, Listing], None]] = {
     "function": _read_function,
     "move": _read_move,
     "spec": _read_specification,
+    "timing": _read_timing,
 }
 
 
@@ -344,6 +394,7 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
             net = line.take(key)
             if net == OPEN:
                 line.wrong(f"port {key} waits for the net it is joined to")
+                listing.open.append((name, key))
             elif not _NAME.match(net):
                 line.wrong(f"“{net}” is no name for a net", "small letters, digits and _")
             else:
@@ -429,7 +480,9 @@ def document_of(listing: Listing, beside: Circuit | None = None) -> Circuit:
         ) from error
 
 
-def placed(error: ValidationError, listing: Listing, before: int = 0) -> Iterator[Problem]:
+def placed(
+    error: ValidationError, listing: Listing, before: Mapping[str, int] = MappingProxyType({})
+) -> Iterator[Problem]:
     """What validation finds, at the line of what it is in; ``before`` so many that nobody typed."""
     for found in error.errors():
         where = ".".join(str(p) for p in found["loc"]) or "list"
@@ -438,10 +491,11 @@ def placed(error: ValidationError, listing: Listing, before: int = 0) -> Iterato
             "test_points": (listing.points, "test point"),
             "functions": (listing.functions, "function"),
             "specifications": (listing.specifications, "specification"),
+            "timings": (listing.timings, "timing"),
         }
         if len(found["loc"]) > 1 and found["loc"][0] in typed:
             items, what = typed[str(found["loc"][0])]
-            item = items[int(found["loc"][1]) - before]
+            item = items[int(found["loc"][1]) - before.get(str(found["loc"][0]), 0)]
             number = listing.lines.get(f"{what} {item['id']}", 0)
             where = f"line {number}"
         yield Problem("line", where, found["msg"])

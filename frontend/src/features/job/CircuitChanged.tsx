@@ -1,0 +1,35 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, type Change } from "../../api/client";
+import { Failure, Notice } from "../../ui/primitives";
+
+const WORDS: Record<Change["how"], string> = { added: "is new", gone: "is gone", changed: "" };
+
+/** One difference as a line of text. */
+export function changeWords(change: Change): string {
+  const of = `${change.what} ${change.label}`;
+  if (change.how !== "changed") return `${of} ${WORDS[change.how]}`;
+  return `${of}: ${change.field} ${change.before || "nothing"} → ${change.after || "nothing"}`;
+}
+
+/** The machine has another circuit by now than the one this job was opened with: what differs. */
+export function CircuitChanged({ job }: { job: string }) {
+  const changes = useQuery({ queryKey: ["changes", job], queryFn: () => api.changesOf(job) });
+  const found = changes.data ?? [];
+  if (changes.error) return <Failure error={changes.error} />;
+  if (!changes.data) return null;
+  return (
+    <Notice tone="warn">
+      <details>
+        <summary className="flex min-h-11 cursor-pointer items-center">
+          The machine's circuit was changed since this job was opened ({found.length}{" "}
+          {found.length === 1 ? "difference" : "differences"}); the job goes on with its own.
+        </summary>
+        <ul className="list-disc pb-1 pl-5">
+          {found.map((c) => (
+            <li key={`${c.what}${c.id}${c.field}`}>{changeWords(c)}</li>
+          ))}
+        </ul>
+      </details>
+    </Notice>
+  );
+}
