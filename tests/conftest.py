@@ -24,6 +24,17 @@ set_up_logs()
 _PROCESS = [os.getpid()]
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests that share a database and a worker stay in one process; the others fill up both.
+
+    The two great groups begin, one in each process; with files as units the longest ended alone.
+    """
+    for item in items:
+        folder = item.path.parent.name
+        if folder in ("browser", "web"):
+            item.add_marker(pytest.mark.xdist_group(folder))
+
+
 def pytest_runtest_setup() -> None:
     """What a parent process has worked out is not a forked one's: changed code is tried in forks of
     a process that has run the tests before."""

@@ -79,11 +79,18 @@ def check(circuit: str) -> None:
 
 
 @app.command(name="list")
-def list_(circuit: str) -> None:
+def list_(
+    circuit: str,
+    skeleton: Annotated[
+        bool, typer.Option(help="parts and joins only, every number a guess")
+    ] = False,
+) -> None:
     """Write a circuit's parts, joins and test points as lines of plain text."""
     from umweg.core.draft.listing import write_listing
+    from umweg.core.draft.skeleton import skeleton_listing
 
-    print(write_listing(_circuit(circuit)), end="")
+    document = _circuit(circuit)
+    print(skeleton_listing(document) if skeleton else write_listing(document), end="")
 
 
 @app.command()

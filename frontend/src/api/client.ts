@@ -101,8 +101,12 @@ export const api = {
   draftListing: (text: string, beside: string | null) =>
     unwrap(client.POST("/api/listings/draft", { body: { text, beside } })),
   circuits: () => unwrap(client.GET("/api/circuits")),
-  listingOf: (id: string) =>
-    unwrap(client.GET("/api/listings/{circuit_id}", { params: { path: { circuit_id: id } } })),
+  listingOf: (id: string, skeleton = false) =>
+    unwrap(
+      client.GET("/api/listings/{circuit_id}", {
+        params: { path: { circuit_id: id }, query: { skeleton } },
+      }),
+    ),
   keepMachines: (text: string) => unwrap(client.POST("/api/machines/list", { body: { text } })),
   changeCircuit: (id: number, text: string, beside: string | null) =>
     unwrap(

@@ -610,7 +610,7 @@ export interface paths {
         };
         /**
          * Listing Of
-         * @description The list of a circuit that is known.
+         * @description The list of a circuit that is known; or its skeleton alone, every number a guess.
          */
         get: operations["listing_of_api_listings__circuit_id__get"];
         put?: never;
@@ -2007,6 +2007,11 @@ export interface components {
          * @description A circuit that a list can begin with.
          */
         KnownCircuit: {
+            /**
+             * Families
+             * @description the same in words, for those of the library
+             */
+            families: string[];
             /** Family */
             family: string[];
             /** Id */
@@ -5877,7 +5882,9 @@ export interface operations {
     };
     listing_of_api_listings__circuit_id__get: {
         parameters: {
-            query?: never;
+            query?: {
+                skeleton?: boolean;
+            };
             header?: never;
             path: {
                 circuit_id: string;

@@ -28,7 +28,7 @@ function serve(answers: Record<string, unknown>) {
   const sent: [string, unknown][] = [];
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url).pathname;
-    const body = request.method === "POST" ? await request.clone().json() : null;
+    const body = request.method !== "GET" ? await request.clone().json() : null;
     sent.push([path, body]);
     const found = answers[path];
     const answer = typeof found === "function" ? found(body) : found;
@@ -163,5 +163,118 @@ describe("a new machine", () => {
     });
     expect(body).toMatchObject({ beside: null });
     expect(localStorage.getItem("umweg-listing-1")).toBeNull();
+  });
+});
+
+describe("the part under the cursor", () => {
+  beforeEach(() => localStorage.clear());
+  afterEach(() => {
+    cleanup();
+    vi.unstubAllGlobals();
+  });
+  const FILTER = {
+    name: "pressure_filter",
+    label: "Pressure filter",
+    summary: "Holds dirt.",
+    ports: ["inlet", "outlet"],
+    parameters: [],
+  };
+
+  it("is joined to what such ports are joined to, and the next open port is at hand", async () => {
+    const open = [
+      { line: 1, component: "ram", port: "A", nets: ["cap", "ring"] },
+      { line: 1, component: "ram", port: "B", nets: [] },
+    ];
+    serve({
+      "/api/types": [...TYPES, FILTER],
+      "/api/circuits": [],
+      "/api/listings/check": { ...SOUND, open_ports: open },
+    });
+    const list = show();
+    fireEvent.change(list, { target: { value: "ram cylinder A=? B=?" } });
+    fireEvent.click(await screen.findByRole("button", { name: "cap" }));
+    expect(list.value).toBe("ram cylinder A=cap B=?");
+    await waitFor(() => expect(list.selectionStart).toBe(21));
+    const joins = screen.getByRole("list", { name: "Joins" });
+    fireEvent.click(within(joins).getByRole("button", { name: /a new net ram_b/ }));
+    expect(list.value).toBe("ram cylinder A=cap B=ram_b");
+    fireEvent.click(screen.getByRole("button", { name: "Take the last change back" }));
+    expect(list.value).toBe("ram cylinder A=cap B=?");
+    fireEvent.keyDown(list, { key: "y", ctrlKey: true });
+    expect(list.value).toBe("ram cylinder A=cap B=ram_b");
+  });
+
+  it("has a part put into its line, another type, another name, and is written once more", async () => {
+    serve({ "/api/types": [...TYPES, FILTER], "/api/circuits": [], "/api/listings/check": SOUND });
+    const list = show();
+    fireEvent.change(list, { target: { value: "ram cylinder A=a B=b bore_mm=90" } });
+    fireEvent.click(await screen.findByRole("button", { name: "Put a part into the line to A" }));
+    const field = await screen.findByLabelText("Into the line to ram, A: type what it is");
+    fireEvent.change(field, { target: { value: "filter" } });
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(list.value).toBe(
+      "filter pressure_filter inlet=a outlet=filter_outlet\nram cylinder A=filter_outlet B=b bore_mm=90",
+    );
+    list.setSelectionRange(60, 60);
+    fireEvent.select(list);
+    fireEvent.click(await screen.findByRole("button", { name: "Rename" }));
+    const name = screen.getByLabelText("New name of ram");
+    fireEvent.change(name, { target: { value: "Lifter" } });
+    fireEvent.keyDown(name, { key: "Enter" });
+    expect(list.value).toContain("\nlifter cylinder");
+    list.setSelectionRange(60, 60);
+    fireEvent.select(list);
+    fireEvent.click(await screen.findByRole("button", { name: "Once more" }));
+    expect(list.value).toContain("\nlifter_2 cylinder A=filter_outlet");
+    fireEvent.click(await screen.findByRole("button", { name: "Another type" }));
+    const other = await screen.findByLabelText(/In the place of/);
+    fireEvent.change(other, { target: { value: "filter" } });
+    fireEvent.keyDown(other, { key: "Enter" });
+    expect(list.value).toContain("pressure_filter inlet=? outlet=?");
+  });
+});
+
+describe("the circuit of a machine that is there", () => {
+  beforeEach(() => localStorage.clear());
+  afterEach(() => {
+    cleanup();
+    vi.unstubAllGlobals();
+  });
+
+  it("begins with what it has, and is kept for it", async () => {
+    const machines = [{ id: 7, name: "Packer 7", circuit_id: "own_packer" }];
+    const sent = serve({
+      "/api/types": TYPES,
+      "/api/workshop": { name: "Shop", machines },
+      "/api/listings/own_packer": { text: "ram cylinder A=a B=b", beside: "own_packer" },
+      "/api/listings/check": SOUND,
+      "/api/listings/draft": DRAFT,
+      "/api/machines/7/circuit": machines[0],
+    });
+    localStorage.setItem("umweg-listing-1", "what is typed of a new machine");
+    const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+    render(
+      <QueryClientProvider client={queries}>
+        <MemoryRouter initialEntries={["/machines/new?machine=7"]}>
+          <Routes>
+            <Route path="/machines/new" element={<MachinePage />} />
+            <Route path="/machines/7" element={<p>Its record</p>} />
+          </Routes>
+        </MemoryRouter>
+      </QueryClientProvider>,
+    );
+    const list = screen.getByLabelText<HTMLTextAreaElement>("Parts and joins");
+    await waitFor(() => expect(list.value).toBe("ram cylinder A=a B=b"));
+    screen.getByRole("heading", { name: "Circuit of Packer 7" });
+    fireEvent.change(list, { target: { value: "ram cylinder A=a B=b bore_mm=70" } });
+    const find = screen.getByRole("button", { name: "Find its functions and states" });
+    await waitFor(() => expect(find).toHaveProperty("disabled", false));
+    fireEvent.click(find);
+    fireEvent.click(await screen.findByRole("button", { name: "Keep this circuit for Packer 7" }));
+    await screen.findByText("Its record");
+    const [, body] = sent.find(([path]) => path === "/api/machines/7/circuit") ?? [];
+    expect(body).toEqual({ text: "ram cylinder A=a B=b bore_mm=70", beside: "own_packer" });
+    expect(localStorage.getItem("umweg-listing-1")).toBe("what is typed of a new machine");
+    expect(localStorage.getItem("umweg-listing-1/7")).toBeNull();
   });
 });

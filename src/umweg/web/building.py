@@ -12,6 +12,7 @@ from umweg.core.draft.bill import read_bill
 from umweg.core.draft.joins import likely_joins
 from umweg.core.draft.listing import document_of as circuit_of_listing
 from umweg.core.draft.listing import read_listing, write_listing
+from umweg.core.draft.skeleton import FAMILIES, skeleton_listing
 from umweg.core.errors import FormatError, Problem
 from umweg.core.network.check import circuit_problems
 from umweg.core.observe.exhibits import NotPlayedError
@@ -88,15 +89,18 @@ def known_circuits(store: StoreOf) -> list[KnownCircuit]:
             name=r.document["name"],
             machine_kind=r.document["machine_kind"],
             family=r.document["family"],
+            families=[FAMILIES[f] for f in r.document["family"] if f in FAMILIES],
         )
         for r in store.circuits
     ]
 
 
 @router.get("/listings/{circuit_id}", responses=READS)
-def listing_of(circuit_id: CircuitId, context: ContextOf) -> Listing:
-    """The list of a circuit that is known."""
+def listing_of(circuit_id: CircuitId, context: ContextOf, skeleton: bool = False) -> Listing:
+    """The list of a circuit that is known; or its skeleton alone, every number a guess."""
     circuit = context.circuit(context.store.newest_revision(circuit_id))
+    if skeleton:
+        return Listing(text=skeleton_listing(circuit), beside=None)
     return Listing(text=write_listing(circuit), beside=circuit_id)
 
 

@@ -177,6 +177,7 @@ class KnownCircuit(Model):
     name: str
     machine_kind: str
     family: list[str]
+    families: list[str] = Field(description="the same in words, for those of the library")
 
 
 class Finding(Model):

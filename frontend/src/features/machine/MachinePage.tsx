@@ -99,9 +99,9 @@ engine engine "Engine" idle=900 rated=1800 max=2200
 function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => void }) {
   const circuits = useQuery({ queryKey: ["circuits"], queryFn: api.circuits });
   const [error, setError] = useState<Error | null>(null);
-  const begin = async (id: string) => {
+  const begin = async (id: string, skeleton: boolean) => {
     try {
-      onBegin((await api.listingOf(id)).text, id);
+      onBegin((await api.listingOf(id, skeleton)).text, skeleton ? null : id);
     } catch (failure) {
       setError(failure as Error);
     }
@@ -129,11 +129,26 @@ function Begin({ onBegin }: { onBegin: (text: string, beside: string | null) => 
         <Select
           label="Begin with a machine"
           value=""
-          onChange={(id) => void begin(id)}
+          onChange={(id) => void begin(id, false)}
           options={(circuits.data ?? []).map((c) => ({
             value: c.id,
             label: `${c.name} (${c.family.join(", ")})`,
           }))}
+        />
+      </div>
+      <div className="max-w-md">
+        <p className="mb-1.5">
+          Or with the frame of its kind of circuit: parts and joins, every number a guess until you
+          type it:
+        </p>
+        <Select
+          label="Begin with a kind of circuit"
+          value=""
+          onChange={(id) => void begin(id, true)}
+          options={(circuits.data ?? [])
+            .filter((c) => c.families.length > 0)
+            .map((c) => ({ value: c.id, label: c.families.join(", ") }))
+            .sort((a, b) => a.label.localeCompare(b.label))}
         />
       </div>
       <label className="grid max-w-md gap-1">

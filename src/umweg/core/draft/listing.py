@@ -31,11 +31,11 @@ import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any, get_args
+from typing import Any, Literal, get_args
 
 from pydantic import ValidationError
 
-from umweg.core.circuit.document import MOST_BYTES, Circuit, LoadState
+from umweg.core.circuit.document import MOST_BYTES, Circuit, LoadState, Service
 from umweg.core.components import component_type, component_types
 from umweg.core.errors import FormatError, Problem
 
@@ -456,7 +456,7 @@ def document_of(listing: Listing, beside: Circuit | None = None) -> Circuit:
     name = str(listing.head.get("name", "Machine"))
     data: dict[str, Any] = {
         "format": "umweg-circuit/1",
-        "id": _identifier(name),
+        "id": identifier(name),
         "name": name,
         "family": ["own"],
         "machine_kind": "machine",
@@ -501,20 +501,25 @@ def placed(
         yield Problem("line", where, found["msg"])
 
 
-def _identifier(name: str) -> str:
+def identifier(name: str) -> str:
     """A name as an identifier: lower case, everything else an underscore."""
     plain = "".join(c if c.isascii() and c.isalnum() else "_" for c in name.lower())
     joined = "_".join(word for word in plain.split("_") if word)
     return f"m_{joined}"[:60] if not joined[:1].isalpha() else joined[:60]
 
 
-def write_listing(circuit: Circuit) -> str:
-    """The list of a circuit; reading it gives the same parts, joins and points."""
+def write_listing(circuit: Circuit, untyped: Literal["known", "typical"] = "known") -> str:
+    """The list of a circuit; reading it gives the same parts, joins and points.
+
+    Parameters
+    ----------
+    untyped : what a number is that is not in the list, the machine's own or the type's typical one
+    """
     fluid = circuit.fluid
     lines = [
         _words("machine", circuit.name)
         + _given({"kind": circuit.machine_kind, "family": ",".join(circuit.family)})
-        + f" id={circuit.id} untyped=known",
+        + (f" id={circuit.id} untyped=known" if untyped == "known" else ""),
         _words("oil", fluid.grade)
         + f" {_number(fluid.viscosity_40_c_mm2_s)} {_number(fluid.viscosity_100_c_mm2_s)}"
         + _given(
@@ -536,16 +541,18 @@ def write_listing(circuit: Circuit) -> str:
             name: (GUESS if name in part.typical else "") + _number(value)
             for name, value in part.parameters.items()
         }
-        given |= {name: GUESS for name in part.typical if name not in part.parameters}
+        if untyped == "known":
+            given |= {name: GUESS for name in part.typical if name not in part.parameters}
         given |= {f"max.{port}": _number(bar) for port, bar in part.ratings.items()}
         if part.location:
             given["at"] = part.location
         service = part.service
-        given |= {
-            "access": _number(service.access_min),
-            "replace": _number(service.replace_min),
-            "cost": _number(service.part_cost),
-        }
+        if untyped == "known" or service != Service():
+            given |= {
+                "access": _number(service.access_min),
+                "replace": _number(service.replace_min),
+                "cost": _number(service.part_cost),
+            }
         if service.serviceable:
             given["serviceable"] = "yes"
         if service.adjuster is not None:
