@@ -145,6 +145,17 @@ def test_a_whole_stroke_ends_in_a_change_over_by_itself() -> None:
     assert timed(FEEDER, "change_back", "changeover:coil_b_open=1") < 0.6
 
 
+def test_the_feeder_goes_on_by_itself_for_its_valve_remembers() -> None:
+    """From switch to switch 940 mm, a change-over at each end; without coil b it stays where it was."""
+    once = timed(FEEDER, "change_time")
+    cycle = timed(FEEDER, "auto_cycle")
+    assert cycle == pytest.approx(2 * (940 / 185.6 + once), rel=0.03)
+    for fault in ("changeover:coil_b_open=1", "end_1:never_makes=1"):
+        assert timed(FEEDER, "auto_cycle", fault) == pytest.approx(14), fault
+    slow = timed(FEEDER, "auto_cycle", "main_pump:worn=0.6")
+    assert cycle < slow <= 14
+
+
 def test_a_store_without_gas_changes_over_slowly_and_fills_late() -> None:
     lost = "store:gas_lost=1"
     assert timed(FEEDER, "change_time", lost) > 1.5 * timed(FEEDER, "change_time")

@@ -133,6 +133,27 @@ def test_an_accumulator_takes_what_boyle_says(make_bench: Bench) -> None:
         )
 
 
+def test_a_header_tank_runs_empty_in_its_time(make_bench: Bench) -> None:
+    """``V/p_full·dp = −q(p)·dt``, the orifice being laminar below half a bar: ``K·p/(p² + ¼)^¼``."""
+    tank = part(
+        "header",
+        "header_tank",
+        {"feed": "p", "outlet": "h", "overflow": "tank"},
+        head_bar=1,
+        store_l=5,
+    )
+    parts = [relief(200.0), tank, orifice("draw", "h", "tank", 5.0)]
+    circuit = make_bench(parts, states={"run": RUN, "off": OFF})
+    found = play(circuit, [("run", 1), ("off", 120)], ["h"], 1211)
+    for p0, p1 in ((0.98, 0.8), (0.8, 0.4), (0.4, 0.05)):
+        seconds = quad(lambda p: 60 * 5 * (p * p + 0.25) ** 0.25 / (5.0 * p), p1, p0)[0]
+        # Some of it leaves by the pump that stands.
+        assert time_to(found, 0, p1) - time_to(found, 0, p0) == pytest.approx(seconds, rel=0.02)
+    # Full it overflows: above its height it stores nothing.
+    assert float(found.across[0, 0, 0]) > 1.0
+    assert time_to(found, 0, 0.98) < 3.0
+
+
 def on_a_rod(
     make_bench: Bench, states: dict[str, Any], *parts: dict[str, Any], **load: float
 ) -> Circuit:
