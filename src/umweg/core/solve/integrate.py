@@ -1,4 +1,5 @@
-"""Machines in time, compiled: a few lanes wide, each on its own clock, refilled from the queue.
+"""Machines in time, compiled: some lanes wide, each on its own clock, stage and iteration, refilled
+from the queue; no lane waits for another.
 
 Each step has two implicit stages with the same matrix, ``S(x₁) = S₀ − γh·r(x₁)`` and
 ``S(x₂) = S₀ + h·(1 − γ)·K₁ − γh·r(x₂)`` with ``K₁ = (S₁ − S₀)/γh`` and ``γ = 1 − 1/√2``: second
@@ -20,15 +21,17 @@ GAMMA = 1.0 - 1.0 / math.sqrt(2.0)
 THIRD = 2.0 * (3.0 * GAMMA**2 - 2.0 * GAMMA**3 - 1.0 / 6.0)
 """Twice the coefficient of the step's own error, ``h³·x‴``."""
 RUNNING, FINISHED, FAILED = 0, 1, 2
-MOST_ITERATIONS, MOST_FRESH = 20, 100
-"""More where something was switched: contacts, coils and what they feed change one after another."""
+MOST_ITERATIONS = 100
+"""Where something was switched, contacts, coils and what they feed change one after another; a stage
+that is given up costs more than a long one.
+"""
 SETTLES_WITHIN = 12
 """Iterations after which a step that swings between far ends is shortened too, and for longer."""
 MOST_STEPS, MOST_PER_S = 1500, 2
 """A machine that takes more, and more for each second, is not played to its end; rejected ones
 count."""
-SHOWN_WITHIN = 5.0
-"""How many times a step's error the curve between its ends may be off, beside a hundredth of it."""
+SHOWN_WITHIN, SHOWN_SHARE = 5.0, 0.005
+"""How many times a step's error the curve between its ends may be off, beside this share of it."""
 FIRST_STEP_S = 1e-3
 SHORTEST_STEP_S = 1e-7
 FINEST_S = 2e-3
@@ -83,99 +86,88 @@ def _standing(p, volume, head):
 
 
 @compiled
-def _store(across, litres, inertia, vessels, flat, stored, capacity):
-    """What each net holds, in L/min·s, and its slope."""
+def _store_of(lane, across, litres, inertia, vessels, flat, stored, capacity):
+    """What each net of a lane holds, in L/min·s, and its slope."""
     for i in range(stored.shape[0]):
-        for b in range(stored.shape[1]):
-            x = across[i, b]
-            held, slope = inertia[i] * x, inertia[i]
-            if litres[i, b] > 0.0:
-                s, ds = _compressed(x)
-                held += 60.0 * litres[i, b] * s
-                slope += 60.0 * litres[i, b] * ds
-            stored[i, b] = held
-            capacity[i, b] = slope
+        x = across[i, lane]
+        held, slope = inertia[i] * x, inertia[i]
+        if litres[i, lane] > 0.0:
+            s, ds = _compressed(x)
+            held += 60.0 * litres[i, lane] * s
+            slope += 60.0 * litres[i, lane] * ds
+        stored[i, lane] = held
+        capacity[i, lane] = slope
     for g in range(vessels.shape[0]):
         i = vessels[g, 0]
-        for b in range(stored.shape[1]):
-            volume, pressure = flat[vessels[g, 1], b], flat[vessels[g, 2], b]
-            if vessels[g, 3] == 0:
-                s, ds = _behind_gas(across[i, b], volume, pressure)
-            else:
-                s, ds = _standing(across[i, b], volume, pressure)
-            stored[i, b] += 60.0 * s
-            capacity[i, b] += 60.0 * ds
+        volume, pressure = flat[vessels[g, 1], lane], flat[vessels[g, 2], lane]
+        if vessels[g, 3] == 0:
+            s, ds = _behind_gas(across[i, lane], volume, pressure)
+        else:
+            s, ds = _standing(across[i, lane], volume, pressure)
+        stored[i, lane] += 60.0 * s
+        capacity[i, lane] += 60.0 * ds
 
 
 @compiled
-def _stage(
+def _iterate(
     laws, groups, program, blocks, oil, cavity, stores, across, base, part, scale, limit, memory,
-    done, rod_steps, engaged, most_iterations,
+    lanes, newton, rod_steps, engaged,
 ):  # fmt: skip
-    """Solve one stage, ``(S(x) − base)/part + r(x) = 0``, in place; ``done`` where it settled.
+    """One Newton step of every busy lane towards ``(S(x) − base)/part + r(x) = 0``; ``done`` is 1
+    where it settled, −1 where it has no number.
 
-    A rod that stands at its end is held there by a damper.
-
-    The matrix is left factored.
+    A rod that stands at its end is held there by a damper. The matrix is left factored.
     """
     order, diagonal, lower_first, lower_row, lower_slot = program[:5]
     update_first, update_target, update_right, upper_first, upper_row, upper_slot = program[5:]
     litres, inertia, vessels = stores
     residual, values, stored, capacity = memory
+    done, turn, damping, last = newton
     width = across.shape[1]
-    damping, last = np.ones(width), np.full(width, np.inf)
+    evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
     for b in range(width):
-        done[b] = 0
-    for turn in range(most_iterations):
-        evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
-        _store(across, litres, inertia, vessels, blocks[1], stored, capacity)
-        for r in range(order.shape[0]):
-            i = order[r]
-            for b in range(width):
-                residual[r, b] = -residual[r, b] - (stored[i, b] - base[i, b]) / part[b]
-                values[diagonal[r], b] += capacity[i, b] / part[b]
-        for p in range(rod_steps.shape[0]):
-            r = rod_steps[p]
-            for b in range(width):
-                if engaged[p, b] != 0:
-                    residual[r, b] -= HELD_AT_END * across[order[r], b]
-                    values[diagonal[r], b] += HELD_AT_END
-        factor(values, diagonal, lower_first, lower_slot, update_first, update_target, update_right)
-        substitute(
-            values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row,
-            upper_slot, residual,
-        )  # fmt: skip
-        waiting = 0
+        if lanes[b] >= 0:
+            _store_of(b, across, litres, inertia, vessels, blocks[1], stored, capacity)
+    for r in range(order.shape[0]):
+        i = order[r]
         for b in range(width):
-            if done[b] == 1:
-                continue
-            worst, over = 0.0, 1.0
-            for r in range(order.shape[0]):
-                move = abs(residual[r, b])
-                worst = max(worst, move / scale[r])
-                over = max(over, move / limit[r])
-            if not math.isfinite(worst):
-                done[b] = -1
-                continue
-            if done[b] == -1:
-                continue
-            # From one side of a kink to the other and back: half the way finds it.
-            late = turn > SETTLES_WITHIN
-            if worst > (1.0 - 0.3 * damping[b] / over) * last[b] and (over == 1.0 or late):
-                damping[b] = max(0.5 * damping[b], 0.02 if late else 0.1)
-            else:
-                damping[b] = min((1.5 if late else 2.0) * damping[b], 1.0)
-            last[b] = worst
-            part_of = 1.0 if worst < 0.02 else damping[b] / over
-            for r in range(order.shape[0]):
-                across[order[r], b] += residual[r, b] * part_of
-            if worst < 0.02:
-                done[b] = 1
-            else:
-                waiting += 1
-        if waiting == 0:
-            break
-    _store(across, litres, inertia, vessels, blocks[1], stored, capacity)
+            residual[r, b] = -residual[r, b] - (stored[i, b] - base[i, b]) / part[b]
+            values[diagonal[r], b] += capacity[i, b] / part[b]
+    for p in range(rod_steps.shape[0]):
+        r = rod_steps[p]
+        for b in range(width):
+            if engaged[p, b] != 0:
+                residual[r, b] -= HELD_AT_END * across[order[r], b]
+                values[diagonal[r], b] += HELD_AT_END
+    factor(values, diagonal, lower_first, lower_slot, update_first, update_target, update_right)
+    substitute(
+        values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row, upper_slot,
+        residual,
+    )  # fmt: skip
+    for b in range(width):
+        if lanes[b] < 0:
+            continue
+        worst, over = 0.0, 1.0
+        for r in range(order.shape[0]):
+            move = abs(residual[r, b])
+            worst = max(worst, move / scale[r])
+            over = max(over, move / limit[r])
+        if not math.isfinite(worst):
+            done[b] = -1
+            continue
+        # From one side of a kink to the other and back: half the way finds it.
+        late = turn[b] > SETTLES_WITHIN
+        if worst > (1.0 - 0.3 * damping[b] / over) * last[b] and (over == 1.0 or late):
+            damping[b] = max(0.5 * damping[b], 0.02 if late else 0.1)
+        else:
+            damping[b] = min((1.5 if late else 2.0) * damping[b], 1.0)
+        last[b] = worst
+        part_of = 1.0 if worst < 0.02 else damping[b] / over
+        for r in range(order.shape[0]):
+            across[order[r], b] += residual[r, b] * part_of
+        if worst < 0.02:
+            done[b] = 1
+        turn[b] += 1
 
 
 @compiled
@@ -257,6 +249,16 @@ def _command(
 
 
 @compiled
+def _afresh(lane, newton):
+    """Begin Newton's iteration of a stage."""
+    done, turn, damping, last = newton
+    done[lane] = 0
+    turn[lane] = 0
+    damping[lane] = 1.0
+    last[lane] = np.inf
+
+
+@compiled
 def integrate(
     queue, laws, groups, program, blocks, oil, cavity, physics, stores, rods_of, switches,
     fixed, tables, ramp, cases, begin, grid, kept, results, memory,
@@ -289,8 +291,8 @@ def integrate(
     samples, extremes, status, steps, reached, events, event_count = results
     residual, values, across, held, litres, stored, capacity = memory[0]
     s0, c0, k0, k1, base, first, rate, before, after = memory[1]
-    clock, step, part, remaining = memory[2]
-    lanes, phase, done, ok, known = memory[3]
+    clock, step, part, remaining, damping, last = memory[2]
+    lanes, phase, done, known, turn, stage, opens = memory[3]
     place, placed, stroke, engaged, switched, level = memory[4]
     _, flat, env, thickness = blocks
     width = across.shape[1]
@@ -300,6 +302,7 @@ def integrate(
     switching = switched, switch_table, switch_values
     held_stores = litres, inertia, vessels
     work = residual, values, stored, capacity
+    newton = done, turn, damping, last
     most = MOST_STEPS + int(MOST_PER_S * until[-1])
     row_of = np.zeros(unknown, dtype=np.intp)
     for r in range(unknown):
@@ -308,11 +311,12 @@ def integrate(
     next_sample = np.zeros(width, dtype=np.intp)
     for lane in range(width):
         lanes[lane] = -1
+        part[lane] = 1.0
     while True:
         for lane in range(width):
-            if lanes[lane] >= 0 or (head >= queue.shape[0] and busy > 0):
+            if lanes[lane] >= 0 or head >= queue.shape[0]:
                 continue
-            case = queue[min(head, queue.shape[0] - 1)]
+            case = queue[head]
             for i in range(across.shape[0]):
                 across[i, lane] = start_x[case, i]
             for p in range(rods):
@@ -336,14 +340,18 @@ def integrate(
                 lane, 0.0, 0, ramp, tables, flats, flat, env, thickness, across, where, switching,
                 fixed,
             )  # fmt: skip
-            if head < queue.shape[0]:
-                lanes[lane] = case
-                busy += 1
-                head += 1
+            lanes[lane] = case
+            opens[lane] = 1
+            busy += 1
+            head += 1
         if busy == 0:
             break
-        # One step of every lane: as long as the next change of its commands allows.
+        # A step is laid out where the one before has ended: as long as the next change of commands
+        # allows.
         for lane in range(width):
+            if lanes[lane] < 0 or opens[lane] == 0:
+                continue
+            opens[lane] = 0
             begun = until[phase[lane] - 1] if phase[lane] > 0 else 0.0
             left = until[phase[lane]] - clock[lane]
             ramped = begun + ramp[phase[lane]] - clock[lane]
@@ -380,38 +388,54 @@ def integrate(
                 # shafts along.
                 for i in range(unknown):
                     across[i, lane] += part[lane] * rate[i, lane]
-        most_iterations = MOST_ITERATIONS
-        for lane in range(width):
-            if lanes[lane] >= 0 and known[lane] == 0:
-                most_iterations = MOST_FRESH
-        _store(held, litres, inertia, vessels, flat, s0, c0)
-        for i in range(unknown):
-            for b in range(width):
-                base[i, b] = s0[i, b]
-        _stage(
-            laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
-            limit, work, done, rod_steps, engaged, most_iterations,
-        )  # fmt: skip
-        for lane in range(width):
-            ok[lane] = done[lane]
+            _store_of(lane, held, litres, inertia, vessels, flat, s0, c0)
             for i in range(unknown):
-                first[i, lane] = across[i, lane]
-                if known[lane] == 1:
-                    across[i, lane] += (step[lane] - part[lane]) * rate[i, lane]
-                k1[i, lane] = (stored[i, lane] - s0[i, lane]) / part[lane]
-                base[i, lane] = s0[i, lane] + (step[lane] - part[lane]) * k1[i, lane]
-            _command(
-                lane, clock[lane] + step[lane], phase[lane], ramp, tables, flats, flat, env,
-                thickness, across, where, switching, fixed,
-            )  # fmt: skip
-        _stage(
+                base[i, lane] = s0[i, lane]
+            stage[lane] = 1
+            _afresh(lane, newton)
+        _iterate(
             laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
-            limit, work, done, rod_steps, engaged, most_iterations,
+            limit, work, lanes, newton, rod_steps, engaged,
         )  # fmt: skip
+        ending = 0
+        for lane in range(width):
+            if lanes[lane] < 0:
+                continue
+            if done[lane] == 0 and turn[lane] < MOST_ITERATIONS:
+                continue
+            if done[lane] == 1:
+                _store_of(lane, across, litres, inertia, vessels, flat, stored, capacity)
+            if done[lane] == 1 and stage[lane] == 1:
+                for i in range(unknown):
+                    first[i, lane] = across[i, lane]
+                    if known[lane] == 1:
+                        across[i, lane] += (step[lane] - part[lane]) * rate[i, lane]
+                    k1[i, lane] = (stored[i, lane] - s0[i, lane]) / part[lane]
+                    base[i, lane] = s0[i, lane] + (step[lane] - part[lane]) * k1[i, lane]
+                _command(
+                    lane, clock[lane] + step[lane], phase[lane], ramp, tables, flats, flat, env,
+                    thickness, across, where, switching, fixed,
+                )  # fmt: skip
+                stage[lane] = 2
+                _afresh(lane, newton)
+                continue
+            if done[lane] == 1 and stage[lane] == 2:
+                # Once more from where it settled: the error is told by the matrix there, and not by
+                # the one on the other side of a kink.
+                stage[lane] = 3
+                done[lane] = 0
+                continue
+            opens[lane] = 1
+            ending += 1
+        if ending == 0:
+            continue
         # The error of the step, through the factors of its last iteration.
         for r in range(unknown):
             i = order[r]
             for b in range(width):
+                if opens[b] == 0 or done[b] != 1:
+                    residual[r, b] = 0.0
+                    continue
                 k2 = (stored[i, b] - base[i, b]) / part[b]
                 if known[b] == 1:
                     residual[r, b] = (
@@ -431,7 +455,7 @@ def integrate(
         )  # fmt: skip
         for lane in range(width):
             case = lanes[lane]
-            if case < 0:
+            if case < 0 or opens[lane] == 0:
                 continue
             steps[case] += 1
             if steps[case] > most:
@@ -441,7 +465,7 @@ def integrate(
                 busy -= 1
                 continue
             h = step[lane]
-            good = ok[lane] == 1 and done[lane] == 1
+            good = done[lane] == 1
             error = 0.0
             if good:
                 for r in range(unknown):
@@ -457,7 +481,9 @@ def integrate(
                     m0 = k0[i, lane] / c0[i, lane]
                     m1 = (stored[i, lane] - base[i, lane]) / part[lane] / capacity[i, lane]
                     off = abs(_between(GAMMA, h, x0, x1, m0, m1) - first[i, lane])
-                    error = max(error, off / (SHOWN_WITHIN * scale[row_of[i]] + 0.01 * abs(x1)))
+                    error = max(
+                        error, off / (SHOWN_WITHIN * scale[row_of[i]] + SHOWN_SHARE * abs(x1))
+                    )
             if not good or (error > 1.0 and h > FINEST_S):
                 factor_of = 0.25 if not good else max(0.2, 0.9 * error ** (-1.0 / 3.0))
                 step[lane] = h * factor_of if not good else max(h * factor_of, FINEST_S)

@@ -83,7 +83,7 @@ class TransientSolver:
     """Plays machines of one network in time; shares laws, structure and elimination with the steady
     solver; thread-safe, keeps nothing between calls."""
 
-    LANES = 16
+    LANES = 32
 
     def __init__(self, steady: SteadySolver, accuracy: Accuracy | None = None) -> None:
         self.steady = steady
@@ -274,8 +274,8 @@ class TransientSolver:
                     *(np.zeros((n, width)) for _ in range(7)),
                     *(np.zeros((parameters, width)) for _ in range(2)),
                 ),
-                tuple(np.zeros(width) for _ in range(4)),
-                tuple(np.zeros(width, dtype=np.intp) for _ in range(5)),
+                tuple(np.zeros(width) for _ in range(6)),
+                tuple(np.zeros(width, dtype=np.intp) for _ in range(7)),
                 (
                     np.zeros((rods, width)),
                     np.zeros((rods, width)),
