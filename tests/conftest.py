@@ -27,12 +27,13 @@ _PROCESS = [os.getpid()]
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Tests that share a database and a worker stay in one process; the others fill up both.
 
-    The two great groups begin, one in each process; with files as units the longest ended alone.
+    The great groups begin; with files as units the longest ended alone.
     """
     for item in items:
         folder = item.path.parent.name
         if folder in ("browser", "web"):
-            item.add_marker(pytest.mark.xdist_group(folder))
+            hostile = "hostile" in item.path.name
+            item.add_marker(pytest.mark.xdist_group("hostile" if hostile else folder))
 
 
 def pytest_runtest_setup() -> None:

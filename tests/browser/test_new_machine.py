@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.core.test_draft import SPLITTER
 
@@ -44,3 +44,107 @@ def test_what_was_typed_outlives_the_page(page: Page, address: str) -> None:
     expect(page.get_by_role("button", name=re.compile("waits for the net")).first).to_be_visible()
     page.reload()
     assert "counterbalance_valve valve=?" in typed.input_value()
+
+
+class Builder:
+    """Somebody who types no line: parts by a few letters, joins and numbers by taps, all counted."""
+
+    def __init__(self, page: Page) -> None:
+        self.page = page
+        self.list = page.get_by_label("Parts and joins")
+        self.taps = 0
+        self.keys = 0
+        self.offered = 0
+
+    def type(self, text: str) -> None:
+        self.page.keyboard.type(text)
+        self.keys += len(text)
+
+    def tap(self, what: Locator) -> None:
+        what.tap()
+        self.taps += 1
+
+    def part(self, letters: str, **joins: str) -> str:
+        """A part with its ports joined: to a net that is there, or to a new one (an empty name)."""
+        before = set(self.names())
+        self.tap(self.page.get_by_label("Add a part"))
+        self.type(letters)
+        self.page.keyboard.press("Enter")
+        self.keys += 1
+        (name,) = set(self.names()) - before
+        for port, net in joins.items():
+            row = self.page.get_by_role("list", name="Joins").get_by_role("listitem")
+            own = row.filter(has=self.page.get_by_text(port, exact=True))
+            if not net:
+                self.tap(own.get_by_role("button", name="a new net"))
+                continue
+            expect(self.page.get_by_text("Checking …")).to_have_count(0)
+            chip = own.get_by_role("button", name=net, exact=True)
+            if chip.count():
+                self.offered += 1
+                self.tap(chip)
+            else:
+                # The open port is selected in the list: its net is typed over it.
+                self.type(net)
+                self.next_open(name)
+        return name
+
+    def next_open(self, name: str) -> None:
+        at = self.list.input_value()
+        line = at.index(f"{name} ")
+        mark = at.find("=?", line)
+        end = at.find("\n", line)
+        if 0 <= mark < (end if end >= 0 else len(at)):
+            self.list.evaluate("(e, m) => e.setSelectionRange(m, m + 1)", mark + 1)
+
+    def number(self, name: str, value: str) -> None:
+        self.tap(self.page.get_by_role("button", name=re.compile(rf"^{name} ")))
+        self.page.wait_for_function(
+            "e => e.selectionEnd > e.selectionStart", arg=self.list.element_handle()
+        )
+        self.type(value)
+
+    def names(self) -> list[str]:
+        lines = [line.split() for line in self.list.input_value().splitlines()]
+        return [words[0] for words in lines if words]
+
+
+def test_a_log_splitter_is_built_by_taps(page: Page, address: str) -> None:
+    page.goto(f"{address}/machines/new")
+    made = Builder(page)
+    made.list.tap()
+    made.type('machine "Log splitter"\nengine engine rated=3000\n')
+    tank = made.part("reservoir", tank="", suction="")
+    made.part("drive coup", driver="engine", driven="")
+    big = made.part("fixed pump", inlet=f"{tank}_suction", outlet="", shaft="coupling_driven")
+    made.number("displacement_cm3", "11")
+    small = made.part("fixed pump", inlet=f"{tank}_suction", outlet="", shaft="coupling_driven")
+    made.number("displacement_cm3", "3.5")
+    high = f"{small}_outlet"
+    made.part("check valve", inlet=f"{big}_outlet", outlet=high)
+    unload = made.part("unloading", inlet=f"{big}_outlet", outlet="", pilot=high)
+    made.number("set_bar", "45")
+    back = f"{unload}_outlet"
+    made.part("relief valve", inlet=high, outlet=back)
+    made.number("set_bar", "200")
+    valve = made.part("directional valve", P=high, T=back, A="", B="")
+    made.number("centre_k", "16")
+    ram = made.part("cylinder", A=f"{valve}_a", B=f"{valve}_b", rod="")
+    made.number("bore_mm", "90")
+    made.part("mechanical load", rod=f"{ram}_rod")
+    made.part("return filter", inlet=back, outlet=f"{tank}_tank")
+    find = page.get_by_role("button", name="Find its functions and states")
+    expect(find).to_be_enabled(timeout=10_000)
+    made.tap(find)
+    expect(page.get_by_text("1 function with 2 moves")).to_be_visible(timeout=60_000)
+    print(f"\n11 parts: {made.taps} taps, {made.keys} keys, {made.offered} joins among the offered")
+    assert made.taps <= 60
+    assert made.keys <= 300
+    # What is taken back piece by piece is put back whole.
+    whole = made.list.input_value()
+    for _ in range(5):
+        page.get_by_role("button", name="Take the last change back").tap()
+    assert len(made.list.input_value()) < len(whole)
+    for _ in range(5):
+        page.get_by_role("button", name="Do it again").tap()
+    assert made.list.input_value() == whole

@@ -3,9 +3,10 @@
 import asyncio
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -59,14 +60,15 @@ def engine(cluster: Cluster) -> Iterator[Engine]:
     made.dispose()
 
 
-def _run(engine: Engine, concurrency: int, bench: Workbench) -> None:
-    """Work until nothing waits; in a thread, since a browser that ran before keeps this one's loop."""
-
-    def work() -> None:
-        asyncio.run(run(engine, concurrency, until_idle=True, bench=bench))
-
+def to_its_end(work: Coroutine[Any, Any, None]) -> None:
+    """Run in a thread, since a browser that ran before keeps this one's loop."""
     with ThreadPoolExecutor(1) as pool:
-        pool.submit(work).result()
+        pool.submit(asyncio.run, work).result()
+
+
+def _run(engine: Engine, concurrency: int, bench: Workbench) -> None:
+    """Work until nothing waits."""
+    to_its_end(run(engine, concurrency, until_idle=True, bench=bench))
 
 
 @pytest.fixture(scope="session")

@@ -11,7 +11,7 @@ from procrastinate.exceptions import ConnectorException
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
-from tests.web.conftest import WorkOff, url_of
+from tests.web.conftest import WorkOff, to_its_end, url_of
 from tests.web.test_api import NOTE, READING, cards_of, job_id, post
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import Question, circuit_sha256
@@ -199,7 +199,7 @@ def test_what_a_killed_worker_had_in_hand_is_taken_up_again(
         working.cancel()
         await asyncio.gather(working, return_exceptions=True)
 
-    asyncio.run(for_a_while())
+    to_its_end(for_a_while())
     assert answers(workshop, job)[-1].diagnosis is not None
 
 
@@ -251,7 +251,7 @@ def test_a_circuit_is_played_on_from_where_it_was(
     queue = Queue(url_of(workshop))
     queue.put("play", PLAYS, "again", sha256=sha256)
     queue.close()
-    asyncio.run(run(workshop, 1, until_idle=True, bench=workbench))
+    to_its_end(run(workshop, 1, until_idle=True, bench=workbench))
     assert len(made) == 1
     with Session(workshop) as session:
         assert mark in kept.kept(session, sha256, model_version(), [mark])

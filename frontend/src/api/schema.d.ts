@@ -3599,6 +3599,11 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+            /**
+             * Optional
+             * @description ports that need not be joined: where a linkage moves it
+             */
+            optional: string[];
             /** Parameters */
             parameters: components["schemas"]["ParameterView"][];
             /** Ports */

@@ -21,10 +21,11 @@ const type = (name: string, ports: string[], parameters: string[] = []): PartTyp
   label: name,
   summary: "",
   ports,
+  optional: ports.filter((p) => p === "lever"),
   parameters: parameters.map((p) => ({ name: p, unit: "1", description: "", default: 1 })),
 });
 
-const VALVE = type("lever_valve", ["P", "T", "A", "B"], ["centre_k"]);
+const VALVE = type("lever_valve", ["P", "T", "A", "B", "lever"], ["centre_k"]);
 const RAM = type("cylinder", ["A", "B", "rod"], ["bore_mm"]);
 const FILTER = type("pressure_filter", ["inlet", "outlet"]);
 const PUMP = type("fixed_pump", ["inlet", "outlet", "shaft"], ["displacement_cm3", "slip"]);

@@ -10,6 +10,7 @@ const TYPES = [
     label: "Cylinder",
     summary: "Double-acting.",
     ports: ["A", "B"],
+    optional: [],
     parameters: [{ name: "bore_mm", unit: "mm", description: "piston", default: 80 }],
   },
 ];
@@ -177,6 +178,7 @@ describe("the part under the cursor", () => {
     label: "Pressure filter",
     summary: "Holds dirt.",
     ports: ["inlet", "outlet"],
+    optional: [],
     parameters: [],
   };
 

@@ -63,6 +63,7 @@ def _types() -> list[TypeView]:
             label=kind.label,
             summary=kind.summary(),
             ports=[*kind.port_names(), *kind.link_names()],
+            optional=list(kind.levers),
             parameters=[
                 ParameterView(
                     name=p,

@@ -242,6 +242,9 @@ class TypeView(Model):
     label: str
     summary: str
     ports: list[str]
+    optional: list[str] = Field(
+        description="ports that need not be joined: where a linkage moves it"
+    )
     parameters: list[ParameterView]
 
 

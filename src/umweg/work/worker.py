@@ -3,6 +3,7 @@
 import asyncio
 import os
 import signal
+import threading
 
 import procrastinate
 import structlog
@@ -113,7 +114,8 @@ async def run(
             for worker in workers:
                 worker.cancel()
 
-        if not until_idle:
+        # Signals come to a process's first thread alone.
+        if not until_idle and threading.current_thread() is threading.main_thread():
             for number in (signal.SIGINT, signal.SIGTERM):
                 loop.add_signal_handler(number, stop)
         try:

@@ -118,6 +118,15 @@ export function PartHelp(props: PartHelpProps) {
       to: from + String(value).length,
     });
   };
+  const joins = joinsOf(text, line, type);
+  const addPort = (port: string) => {
+    const from = part.end + port.length + 2;
+    onEdit({
+      text: `${text.slice(0, part.end)} ${port}=?${text.slice(part.end)}`,
+      from,
+      to: from + 1,
+    });
+  };
   const likely = new Map(
     props.open.filter((o) => o.component === line.name).map((o) => [o.port, o.nets]),
   );
@@ -138,7 +147,7 @@ export function PartHelp(props: PartHelpProps) {
         <b>{type.label}.</b> {type.summary}
       </p>
       <ul aria-label="Joins" className="mt-1.5 grid gap-1">
-        {[...joinsOf(text, line, type)].map(([port, net]) => (
+        {[...joins].map(([port, net]) => (
           <Join
             key={port}
             port={port}
@@ -151,6 +160,15 @@ export function PartHelp(props: PartHelpProps) {
         ))}
       </ul>
       <div className="mt-1.5 flex flex-wrap gap-1.5">
+        {type.optional
+          .filter((port) => !joins.has(port))
+          .map((port) => (
+            <button key={port} type="button" className={CHIP} onClick={() => addPort(port)}>
+              <b>{port}</b>
+              <br />
+              <span className="text-soft">where a linkage moves it</span>
+            </button>
+          ))}
         {type.parameters
           .filter((p) => !part.given.has(p.name))
           .map((p) => (

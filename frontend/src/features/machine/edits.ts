@@ -93,7 +93,9 @@ export function changeType(text: string, part: PartLine, type: PartType): string
     else if (given.startsWith("max.") && known.has(given.slice(4))) kept.push(word);
     if (given) joined.add(given);
   }
-  const open = type.ports.filter((port) => !joined.has(port)).map((port) => `${port}=?`);
+  const open = type.ports
+    .filter((port) => !joined.has(port) && !type.optional.includes(port))
+    .map((port) => `${port}=?`);
   const made = [part.name, type.name, ...kept, ...open].join(" ");
   return text.slice(0, part.from) + made + text.slice(part.end);
 }

@@ -33,7 +33,8 @@ export function lineFor(type: PartType, text: string): string {
   const base = type.name.split("_").at(-1) ?? type.name;
   let name = base;
   for (let n = 2; names.has(name); n += 1) name = `${base}_${n}`;
-  return `${name} ${type.name} ${type.ports.map((port) => `${port}=?`).join(" ")}`;
+  const wanted = type.ports.filter((port) => !type.optional.includes(port));
+  return `${name} ${type.name} ${wanted.map((port) => `${port}=?`).join(" ")}`;
 }
 
 /** A line put below the one the cursor is in; its first open join is what is typed next. */
@@ -72,6 +73,8 @@ export function typesMatching(types: PartType[], wanted: string): PartType[] {
   const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
   const rank = (type: PartType) => {
     const label = type.label.toLowerCase();
+    // Who types a type's own name means that type.
+    if (type.name.startsWith(words.join("_"))) return -1;
     if (label.startsWith(words[0] ?? "")) return 0;
     return words.every((w) => label.includes(w)) ? 1 : 2;
   };
