@@ -94,10 +94,11 @@ describe("changes of a list", () => {
   });
 
   it("joins a port", () => {
-    const open = "ram cylinder A=? B=? rod=load";
+    // What a port bears is not where it is joined.
+    const open = "ram cylinder A=? B=? rod=load max.A=250";
     const part = partLineAt(open, 0) as PartLine;
     const made = joinPort(open, part, "B", "ring");
-    expect(made).toBe("ram cylinder A=? B=ring rod=load");
+    expect(made).toBe("ram cylinder A=? B=ring rod=load max.A=250");
     expect([...joinsOf(made, partLineAt(made, 0) as PartLine, RAM)]).toEqual([
       ["A", "?"],
       ["B", "ring"],

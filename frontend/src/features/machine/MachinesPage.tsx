@@ -61,7 +61,7 @@ function Group({ name, id, machines }: { name: string; id: string; machines: Mac
             to={`/fleets/${id}`}
             className="flex min-h-11 items-center font-semibold text-way underline underline-offset-4"
           >
-            All {machines.length} side by side
+            {machines.length === 2 ? "Both" : `All ${machines.length}`} side by side
           </Link>
         )}
       </div>

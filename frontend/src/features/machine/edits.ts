@@ -105,7 +105,7 @@ export function joinsOf(text: string, part: PartLine, type: PartType): Map<strin
   const found = new Map<string, string>();
   for (const [, port = "", net = ""] of text
     .slice(part.from, part.end)
-    .matchAll(/([\w]+)=([\w?]+)/g))
+    .matchAll(/\s(\w+)=([\w?]+)/g))
     if (type.ports.includes(port)) found.set(port, net);
   return found;
 }

@@ -7,6 +7,7 @@ const type = (name: string, label: string, summary = "", ports: string[] = []): 
   label,
   summary,
   ports,
+  optional: [],
   parameters: [],
 });
 const CYLINDER = type("cylinder", "Cylinder", "Double-acting", ["A", "B", "rod"]);

@@ -5,7 +5,6 @@ import { Button, Failure, Tag } from "../../ui/primitives";
 
 type Line = Schemas["ExperienceLine"];
 
-const AT_FIRST = 8;
 const times = (factor: number) => `× ${factor.toFixed(factor < 0.95 ? 2 : 1)}`;
 
 function Row({ line, taken }: { line: Line; taken: boolean }) {
@@ -44,6 +43,7 @@ export function Experience() {
     }
   };
   const lines = found?.lines ?? [];
+  const foundOnes = lines.filter((line) => line.found > 0);
   const taken = !!found?.taken_at;
   return (
     <section
@@ -79,20 +79,20 @@ export function Experience() {
               <th className="pr-2 font-normal">Part and fault</th>
               <th className="px-2 text-right font-normal">Found</th>
               <th className="px-2 text-right font-normal">Expected</th>
-              <th className="px-2 text-right font-normal">Would be</th>
+              <th className="px-2 text-right font-normal">Odds</th>
               {taken && <th className="pl-2 text-right font-normal">In use</th>}
             </tr>
           </thead>
           <tbody>
-            {(all ? lines : lines.slice(0, AT_FIRST)).map((line) => (
+            {(all ? lines : foundOnes).map((line) => (
               <Row key={`${line.type}:${line.mode}`} line={line} taken={taken} />
             ))}
           </tbody>
         </table>
       )}
-      {lines.length > AT_FIRST && (
+      {lines.length > foundOnes.length && (
         <Button onClick={() => setAll(!all)}>
-          {all ? "Only the first" : `All ${lines.length} lines`}
+          {all ? "Only what was found" : "And what was not found"}
         </Button>
       )}
       {lines.length > 0 && (

@@ -269,11 +269,11 @@ export function ShopPage() {
     calibration_months: 12,
   };
   return (
-    <Frame title={found?.name ?? "The shop"} subtitle="Labour and kit">
+    <Frame title={found?.name ?? "The shop"} subtitle="Labour, kit, what was found">
       <main className="min-h-0 flex-1 overflow-auto p-4">
         {shop.error && <Failure error={shop.error} />}
         {found && (
-          <div className="mx-auto grid max-w-6xl grid-cols-[20rem_1fr] items-start gap-4 max-[900px]:grid-cols-1">
+          <div className="mx-auto grid max-w-6xl grid-cols-[25rem_1fr] items-start gap-4 max-[900px]:grid-cols-1">
             <div className="grid gap-4">
               <Rate key={`${found.labour_per_min}${found.currency}`} shop={found} />
               <Experience />
