@@ -1,9 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { api, type JobCard, type Workshop } from "../../api/client";
 import { useEvents } from "../../api/events";
 import { useJobs, useWorkshop } from "../../api/queries";
+import { FilePick } from "../../ui/FilePick";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Select, Tag } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
@@ -122,12 +123,10 @@ function NewJob({ workshop }: { workshop: Workshop }) {
 
 /** A file that somebody wrote with “Everything, to read in”: its jobs, machines and circuits. */
 function ReadIn() {
-  const file = useRef<HTMLInputElement>(null);
   const [error, setError] = useState<Error | null>(null);
   const [kept, setKept] = useState<number | null>(null);
   const queries = useQueryClient();
-  const read = async (chosen: File | undefined) => {
-    if (!chosen) return;
+  const read = async (chosen: File) => {
     setError(null);
     setKept(null);
     try {
@@ -146,18 +145,10 @@ function ReadIn() {
     <section className="mt-3 rounded-lg border border-line bg-card p-4">
       <div className="flex flex-wrap items-center gap-3">
         <h2 className="font-bold">Read jobs in from a file</h2>
-        <Button onClick={() => file.current?.click()}>Choose the file</Button>
-        <input
-          ref={file}
-          type="file"
+        <FilePick
+          label="File with jobs"
           accept="application/json"
-          aria-label="File with jobs"
-          className="sr-only"
-          tabIndex={-1}
-          onChange={(e) => {
-            void read(e.target.files?.[0]);
-            e.target.value = "";
-          }}
+          onFile={(chosen) => void read(chosen)}
         />
         <p aria-live="polite" className="text-sm text-soft">
           {kept === null

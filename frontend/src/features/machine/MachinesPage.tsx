@@ -1,19 +1,18 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Machine } from "../../api/client";
 import { useWorkshop } from "../../api/queries";
+import { FilePick } from "../../ui/FilePick";
 import { Frame } from "../../ui/Frame";
-import { Button, Failure } from "../../ui/primitives";
+import { Failure } from "../../ui/primitives";
 
 /** A customer's machines from a table: all of them, or none where a row is wrong. */
 function FromTable() {
-  const file = useRef<HTMLInputElement>(null);
   const [error, setError] = useState<Error | null>(null);
   const [kept, setKept] = useState<number | null>(null);
   const queries = useQueryClient();
-  const read = async (chosen: File | undefined) => {
-    if (!chosen) return;
+  const read = async (chosen: File) => {
     setError(null);
     setKept(null);
     try {
@@ -30,18 +29,10 @@ function FromTable() {
         A file (CSV) with a header: name, serial number, owner, hours, and the circuit by its name.
         A row that is wrong is named, and then nothing of the table is kept.
       </p>
-      <Button onClick={() => file.current?.click()}>Choose the file</Button>
-      <input
-        ref={file}
-        type="file"
+      <FilePick
+        label="Table of machines"
         accept=".csv,.txt,.tsv,text/csv,text/plain"
-        aria-label="Table of machines"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(e) => {
-          void read(e.target.files?.[0]);
-          e.target.value = "";
-        }}
+        onFile={(file) => void read(file)}
       />
       <p aria-live="polite" className="text-sm">
         {kept !== null && `${kept} ${kept === 1 ? "machine is" : "machines are"} in the list.`}
