@@ -39,6 +39,8 @@ def test_values_joins_parts_and_states_are_named_with_before_and_after() -> None
     assert found["part", "pump", "connections.inlet"].after == "elsewhere"
     assert found["part", gone["id"], ""].how == "gone"
     assert found["state", "quick", ""].how == "added"
+    assert found["state", "quick", ""].words == "state Quick is new"
+    assert found["part", gone["id"], ""].words == f"part {gone['label']} is gone"
     # The other way round it is the other way round.
     back = {(c.what, c.id, c.field): c for c in changes_of(new, old)}
     assert back["part", gone["id"], ""].how == "added"

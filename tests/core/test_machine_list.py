@@ -29,7 +29,8 @@ def test_columns_have_the_names_that_people_give_them() -> None:
         ("Lift 3;;;;tail_lift", "it has no serial"),
         ("Lift 3;TL-3;;many;tail_lift", "“many” is no number of hours"),
         ("Lift 3;TL-3;;-4;tail_lift", "“-4” is no number of hours"),
-        (f"{'L' * 201};TL-3;;;tail_lift", "longer than 200"),
+        (f"{'L' * 201};TL-3;;;tail_lift", "its name is longer than 200"),
+        (f"Lift 3;{'T' * 101};;;tail_lift", "its serial is longer than 100"),
     ],
 )
 def test_every_row_that_is_wrong_is_named(row: str, why: str) -> None:
@@ -40,7 +41,18 @@ def test_every_row_that_is_wrong_is_named(row: str, why: str) -> None:
     assert any("row 5" in words for words in told)
 
 
+@pytest.mark.parametrize(
+    ("typed", "hours"),
+    [("1,200", 1200), ("1.200", 1200), ("12 400", 12400), ("1200,5", 1200.5), ("12.5", 12.5)],
+)
+def test_hours_are_read_as_people_write_them(typed: str, hours: float) -> None:
+    (only,) = read_machines(f"name;serial;circuit;hours\nA;1;tail_lift;{typed}\n", KNOWN)
+    assert only.card.hours == hours
+
+
 def test_what_is_no_list_is_refused() -> None:
+    with pytest.raises(FormatError, match="cannot be read"):
+        read_machines('name;serial;circuit\n"' + "x" * 140_000, KNOWN)
     with pytest.raises(FormatError, match="a header, and a row"):
         read_machines("name;serial", KNOWN)
     with pytest.raises(FormatError, match="no column says the serial and the circuit"):

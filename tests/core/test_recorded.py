@@ -99,7 +99,10 @@ def test_a_rod_is_told_by_the_curve_of_its_place() -> None:
     # A rod that moves to the last row has not come to its end.
     still = curve("mm", (0, 0), (5, 100), (9.8, 300))
     assert told_by(timing_circuit(of="within_s", **ROD), "watched", still) == 10.0
-    with pytest.raises(ObservationError, match="still moves where the curve ends"):
+    # One that never moved has not either.
+    dead = curve("mm", (0, 100), (10, 100))
+    assert told_by(timing_circuit(of="within_s", **ROD), "watched", dead) == 10.0
+    with pytest.raises(ObservationError, match="not come to its end where the curve"):
         told_by(timing_circuit(of="within_s", **ROD), "watched", curve("mm", (0, 0), (5, 100)))
     with pytest.raises(ObservationError, match="not a unit of length"):
         told_by(timing_circuit(of="moved_mm", **ROD), "watched", FALLS)

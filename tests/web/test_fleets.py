@@ -96,6 +96,17 @@ def test_a_circuit_is_changed_and_an_open_job_keeps_its_own(
     assert client.get(f"/api/jobs/{newer}").json()["circuit_changed"] is False
     assert client.get(f"/api/jobs/{newer}/changes").json() == []
 
+    # A machine that is added with it has it too; what is changed for that one is its own then.
+    row = f"name;serial;circuit\nPacker 8;R18-0800;{own}\n"
+    second = keep_list(client, row).json()["machines"][0]["id"]
+    theirs = {"text": new["text"].replace("cm3=54", "cm3=60"), "beside": own}
+    client.post("/api/listings/draft", json=theirs)
+    work_off()
+    changed = client.put(f"/api/machines/{second}/circuit", json=theirs).json()["circuit_id"]
+    assert changed.startswith("own_")
+    assert changed != own
+    assert client.get(f"/api/jobs/{newer}").json()["circuit_changed"] is False
+
     # Changed once more it is the next revision of the same circuit.
     again = {"text": new["text"].replace("cm3=54", "cm3=57"), "beside": own}
     client.post("/api/listings/draft", json=again)

@@ -1142,6 +1142,11 @@ export interface components {
             label: string;
             /** What */
             what: string;
+            /**
+             * Words
+             * @description The change as a line of text.
+             */
+            readonly words: string;
         };
         /**
          * Circuit
@@ -3091,6 +3096,13 @@ export interface components {
         SchematicView: {
             /** Circuit Id */
             circuit_id: string;
+            /**
+             * Curve Of
+             * @description for each timing the kinds of unit of a recorded curve that tells it
+             */
+            curve_of: {
+                [key: string]: string[];
+            };
             /** Fluid */
             fluid: string;
             /** Functions */

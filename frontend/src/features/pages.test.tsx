@@ -111,6 +111,7 @@ const schematic = {
   functions: [{ id: "blade", label: "Blade", moves: [{ id: "out", label: "out" }] }],
   notes: { level: "Cylinders in." },
   warmth_weighed: false,
+  curve_of: {},
 };
 
 const workshop = {

@@ -42,6 +42,7 @@ const schematic: Schematic = {
   states: [],
   notes: {},
   warmth_weighed: false,
+  curve_of: {},
   test_points: [
     {
       id: "m",

@@ -223,8 +223,6 @@ def keep_bundle(store: Store, bundle: Bundle) -> list[JobRow]:
 def own_id(circuit_id: str, serial: str) -> str:
     """Id of a machine's own circuit: another one of the same name is another machine's."""
     plain = re.sub(r"[^a-z0-9]+", "_", serial.lower()).strip("_")
-    if circuit_id.startswith(OWN) and circuit_id.endswith(f"_{plain[:20]}".rstrip("_")):
-        return circuit_id
     return f"{OWN}{circuit_id.removeprefix(OWN)[:34]}_{plain[:20]}".rstrip("_")
 
 

@@ -3,15 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
-from sqlalchemy.orm import joinedload
-
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
 from umweg.core.observe.instruments import Instrument
 from umweg.db.entries import Decision, Record, record_of
-from umweg.db.machine_record import passed, was_left_in_order
-from umweg.db.models import CircuitRevision, EntryRow, JobRow, Machine
+from umweg.db.machine_record import newest_repaired, passed, was_left_in_order
+from umweg.db.models import CircuitRevision
 from umweg.db.store import Store
 
 MOST_JOBS = 2000
@@ -41,19 +38,10 @@ def finds_of(store: Store) -> list[Finds]:
     A find counts when its part was repaired and something observed since, none of which told that
     it was not that.
     """
-    repaired = select(EntryRow.job_id).where(EntryRow.kind == "repair").scalar_subquery()
-    query = (
-        select(JobRow)
-        .join(Machine)
-        .where(Machine.workshop_id == store.workshop_id, JobRow.id.in_(repaired))
-        .options(joinedload(JobRow.circuit_revision), joinedload(JobRow.entries))
-        .order_by(JobRow.created_at.desc(), JobRow.id)
-        .limit(MOST_JOBS)
-    )
     found: dict[int, list[tuple[str, str]]] = {}
     revisions: dict[int, CircuitRevision] = {}
     circuits: dict[int, Circuit] = {}
-    for job in store.session.scalars(query).unique():
+    for job in newest_repaired(store, MOST_JOBS):
         revision = job.circuit_revision
         if revision.id not in circuits:
             circuits[revision.id] = Circuit.model_validate(revision.document)

@@ -205,7 +205,14 @@ def trends_of(jobs: Sequence[JobRow], instruments: Sequence[Instrument]) -> list
     return sorted(found, key=lambda t: (not t.source, -len(t.readings), t.place, t.state))
 
 
-def _with_records(store: Store, *where: object) -> Sequence[JobRow]:
+def newest_repaired(store: Store, most: int) -> Sequence[JobRow]:
+    """The newest jobs that repaired something, with their records, the newest first."""
+    repaired = select(EntryRow.job_id).where(EntryRow.kind == "repair").scalar_subquery()
+    return _with_records(store, JobRow.id.in_(repaired), newest=most)
+
+
+def _with_records(store: Store, *where: object, newest: int | None = None) -> Sequence[JobRow]:
+    """Jobs with their records, the oldest first; or only so many of the newest, these first."""
     query = (
         select(JobRow)
         .join(Machine)
@@ -215,6 +222,7 @@ def _with_records(store: Store, *where: object) -> Sequence[JobRow]:
             joinedload(JobRow.entries),
             contains_eager(JobRow.machine),
         )
-        .order_by(JobRow.created_at, JobRow.id)
+        .order_by(JobRow.created_at if newest is None else JobRow.created_at.desc(), JobRow.id)
+        .limit(newest)
     )
     return store.session.scalars(query).unique().all()

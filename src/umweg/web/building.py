@@ -1,6 +1,7 @@
 """New machines: a list as it is typed, what is drafted from it, and the machine that comes of it."""
 
 import re
+from collections.abc import Callable
 from functools import cache
 from typing import Annotated
 
@@ -188,9 +189,9 @@ def _draft_of(context: Context, text: str, beside: str | None) -> DraftFound | N
 
 
 def keep_listing(
-    context: Context, text: str, beside_id: str | None, serial: str
+    context: Context, text: str, beside_id: str | None, name: Callable[[Circuit], str]
 ) -> CircuitRevision:
-    """The circuit that a list makes, kept as the own one of the machine of that serial number.
+    """The circuit that a list makes, kept as a machine's own under a name.
 
     Raises
     ------
@@ -204,7 +205,7 @@ def keep_listing(
     if found.circuit is None:
         raise FormatError(f"the list makes no working machine: {found.trouble}")
     circuit = read_circuit(found.circuit)
-    own = circuit.model_copy(update={"id": own_id(circuit.id, serial)})
+    own = circuit.model_copy(update={"id": name(circuit)})
     return stored.keep_circuit(context.session, own, context.store.workshop_id)
 
 
@@ -223,7 +224,9 @@ def add_machine(new: NewMachine, context: ContextOf) -> MachineView:
         raise FormatError("a machine has either a circuit that is known or a list of its own")
     circuit_id, sha256 = new.circuit_id, None
     if new.listing is not None:
-        revision = keep_listing(context, new.listing, new.beside, new.serial)
+        revision = keep_listing(
+            context, new.listing, new.beside, lambda c: own_id(c.id, new.serial)
+        )
         circuit_id, sha256 = revision.circuit_id, revision.sha256
     assert circuit_id is not None
     machine = store.add_machine(circuit_id, card)

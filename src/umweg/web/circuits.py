@@ -17,7 +17,7 @@ from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.warmth import cycle_of
 from umweg.core.observe.quantities import place_label
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
-from umweg.core.observe.recorded import read_recorded, told_by
+from umweg.core.observe.recorded import curves_for, read_recorded, told_by
 from umweg.core.shop.refill import Refill, refill
 from umweg.core.trace.curves import can_be_watched
 from umweg.core.trace.way_views import CircuitTrace
@@ -95,6 +95,7 @@ def schematic_of(circuit: Circuit, revision: int) -> SchematicView:
         ],
         notes=circuit.notes,
         warmth_weighed=cycle_of(circuit) is not None,
+        curve_of={t.id: list(curves_for(t)) for t in circuit.timings},
     )
 
 

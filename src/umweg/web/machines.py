@@ -9,6 +9,7 @@ from umweg.core.diagnose.calibrate import Settled, calibrate
 from umweg.core.errors import UmwegError
 from umweg.core.observe.exhibits import NotPlayedError
 from umweg.core.observe.history import Earlier, History
+from umweg.db.bundle import OWN, own_id
 from umweg.db.entries import record_of
 from umweg.db.machine_record import jobs_of, next_baseline, trends_of
 from umweg.db.models import CircuitRevision, JobRow
@@ -67,7 +68,15 @@ def change_circuit(machine_id: MachineId, listing: Listing, context: ContextOf) 
     """The machine's circuit as a list has it now: a new revision; jobs that are open keep theirs."""
     store = context.store
     row = store.machine(machine_id)
-    revision = keep_listing(context, listing.text, listing.beside, row.serial)
+    # What another machine has too, or the library, is not changed along.
+    alone = all(m.circuit_id != row.circuit_id for m in store.machines if m.id != row.id)
+    mine = alone and row.circuit_id.startswith(OWN)
+    revision = keep_listing(
+        context,
+        listing.text,
+        listing.beside,
+        lambda c: row.circuit_id if mine else own_id(c.id, row.serial),
+    )
     digest = revision.sha256
     row.circuit_id = revision.circuit_id
     view = machine_view(row)

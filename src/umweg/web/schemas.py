@@ -548,6 +548,9 @@ class SchematicView(Model):
     states: list[StateView]
     notes: dict[str, str]
     warmth_weighed: bool = Field(description="a cycle of work is described: heat can be weighed")
+    curve_of: dict[str, list[str]] = Field(
+        description="for each timing the kinds of unit of a recorded curve that tells it"
+    )
 
 
 class BundleKept(Model):

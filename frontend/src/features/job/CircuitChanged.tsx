@@ -1,15 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Change } from "../../api/client";
+import { api } from "../../api/client";
 import { Failure, Notice } from "../../ui/primitives";
-
-const WORDS: Record<Change["how"], string> = { added: "is new", gone: "is gone", changed: "" };
-
-/** One difference as a line of text. */
-export function changeWords(change: Change): string {
-  const of = `${change.what} ${change.label}`;
-  if (change.how !== "changed") return `${of} ${WORDS[change.how]}`;
-  return `${of}: ${change.field} ${change.before || "nothing"} → ${change.after || "nothing"}`;
-}
 
 /** The machine has another circuit by now than the one this job was opened with: what differs. */
 export function CircuitChanged({ job }: { job: string }) {
@@ -26,7 +17,7 @@ export function CircuitChanged({ job }: { job: string }) {
         </summary>
         <ul className="list-disc pb-1 pl-5">
           {found.map((c) => (
-            <li key={`${c.what}${c.id}${c.field}`}>{changeWords(c)}</li>
+            <li key={`${c.what}${c.id}${c.field}`}>{c.words}</li>
           ))}
         </ul>
       </details>

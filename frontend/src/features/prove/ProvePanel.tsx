@@ -52,7 +52,7 @@ export function again(entry: ReadingEntry, schematic: Schematic): Step {
     specification: null,
     by_suspect: [],
     outcomes: [],
-    curve_of: [],
+    curve_of: schematic.curve_of[data.point] ?? [],
     hazards: [],
     cautions: [],
     fitting: "",

@@ -317,7 +317,7 @@ def experience_words(experience: Experience) -> str:
     how = (
         f"{factor:.1f} times as likely" if factor >= 1.0 else f"{1 / factor:.1f} times less likely"
     )
-    times = "once" if experience.found == 1 else f"{experience.found} times"
+    times = {0: "never", 1: "once"}.get(experience.found, f"{experience.found} times")
     return (
         f"This shop found it {times} where {experience.expected:.1f} were to be expected: "
         f"believed {how} from the outset"

@@ -3,6 +3,8 @@
 from collections.abc import Iterator, Mapping
 from typing import Any, Literal
 
+from pydantic import computed_field
+
 from umweg.core.circuit.document import Circuit
 from umweg.core.view import View
 
@@ -31,12 +33,13 @@ class Change(View):
     before: str = ""
     after: str = ""
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def words(self) -> str:
         """The change as a line of text."""
         of = f"{self.what} {self.label}"
         if self.how != "changed":
-            return f"{of}: {self.how}"
+            return f"{of} is {'new' if self.how == 'added' else 'gone'}"
         return f"{of}: {self.field} {self.before or 'nothing'} → {self.after or 'nothing'}"
 
 

@@ -4,7 +4,7 @@ import itertools
 import math
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
@@ -63,7 +63,7 @@ class OpenPort:
     line: int
     component: str
     port: str
-    nets: tuple[str, ...] = field(default=())
+    nets: tuple[str, ...]
 
 
 def likely_joins(listing: Listing, pairings: Pairings) -> tuple[OpenPort, ...]:

@@ -19,7 +19,9 @@ the typical values are the machine's own).
 
 A timing goes through states, each so many seconds long, and is read in the last: at a point (``at=``)
 or of a function (``function=``), with the ``level=`` that is waited for, where rods begin
-(``start=ram:0.5``, a share of the stroke), and the ``air=`` that cools. A part's line names the part, its type and its label; then, in any order, where each port is joined
+(``start=ram:0.5``, a share of the stroke), and the ``air=`` that cools.
+
+A part's line names the part, its type and its label; then, in any order, where each port is joined
 (``port=net``), parameters (``name=number``), what a port bears (``max.port=bar``), and where it is and
 what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``serviceable=``,
 ``weight=``, ``adjust=parameter:bar_per_turn:limit``).
@@ -547,7 +549,7 @@ def write_listing(circuit: Circuit, untyped: Literal["known", "typical"] = "know
         if part.location:
             given["at"] = part.location
         service = part.service
-        if untyped == "known" or service != Service():
+        if service != Service():
             given |= {
                 "access": _number(service.access_min),
                 "replace": _number(service.replace_min),

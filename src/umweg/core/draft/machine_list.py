@@ -1,5 +1,6 @@
 """A customer's machines as a table, with the circuit that each has."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -16,8 +17,10 @@ COLUMNS: Names = {
 }
 """What a column may be called."""
 MOST_MACHINES = 1000
-LONGEST = 200
+LONGEST: Mapping[str, int] = {"name": 200, "owner": 200, "serial": 100}
 MOST_HOURS = 1e6
+_THOUSANDS = re.compile(r"\d{1,3}(?:[.,' ]\d{3})+")
+"""Nobody writes thousandths of an hour."""
 
 
 @dataclass(frozen=True)
@@ -58,8 +61,9 @@ def read_machines(text: str, circuits: Mapping[str, str]) -> list[ListedMachine]
         for name in ("name", "serial"):
             if not row[name]:
                 wrong.append(f"it has no {name}")
-        if any(len(row.get(name, "")) > LONGEST for name in COLUMNS):
-            wrong.append(f"a word of it is longer than {LONGEST} letters")
+        for name, most in LONGEST.items():
+            if len(row.get(name, "")) > most:
+                wrong.append(f"its {name} is longer than {most} letters")
         first = seen.setdefault(row["serial"], number)
         if first != number and row["serial"]:
             wrong.append(f"row {first} has the serial number {row['serial']} too")
@@ -85,6 +89,8 @@ def read_machines(text: str, circuits: Mapping[str, str]) -> list[ListedMachine]
 def _hours(text: str) -> float | None:
     if not text:
         return 0.0
+    if _THOUSANDS.fullmatch(text):
+        text = re.sub(r"\D", "", text)
     try:
         hours = float(text.replace(" ", "").replace(",", "."))
     except ValueError:

@@ -20,11 +20,14 @@ def read_table(text: str, names: Names, what: str, most: int) -> list[dict[str, 
 
     Raises
     ------
-    FormatError : there is no row below the header, or far too many.
+    FormatError : it is no such table, there is no row below the header, or far too many.
     """
     first = text.strip().partition("\n")[0]
     mark = max(";,\t", key=first.count)
-    rows = [r for r in csv.reader(io.StringIO(text.strip()), delimiter=mark) if any(r)]
+    try:
+        rows = [r for r in csv.reader(io.StringIO(text.strip()), delimiter=mark) if any(r)]
+    except csv.Error as error:
+        raise FormatError(f"{what} is a table; this one cannot be read: {error}") from error
     if len(rows) < 2:
         raise FormatError(f"{what} is a table: a header, and a row for each")
     if len(rows) - 1 > most:

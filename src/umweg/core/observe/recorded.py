@@ -130,12 +130,14 @@ def _stands(timing: Timing, time: Array, shown: Array) -> float:
     span = float(np.ptp(shown))
     away = np.flatnonzero(np.abs(shown - shown[-1]) > STANDS_WITHIN * span)
     seconds = timing.phases[-1].seconds
-    # It stands only if it is seen to: for a twentieth of the time at least.
+    # It has come to its end only if it moved, and stands if it is seen to for a twentieth of the time.
     first = int(away[-1]) + 1 if len(away) else 0
-    stood = time[-1] - time[first] >= (1.0 - LASTS_SHARE) * time[-1]
+    stood = len(away) and time[-1] - time[first] >= (1.0 - LASTS_SHARE) * time[-1]
     if not stood:
         if time[-1] < LASTS_SHARE * seconds:
-            raise ObservationError(f"the rod still moves where the curve ends, at {time[-1]:.3g} s")
+            raise ObservationError(
+                f"the rod has not come to its end where the curve ends, at {time[-1]:.3g} s"
+            )
         return seconds
     return float(time[first])
 
@@ -146,7 +148,7 @@ def _way(timing: Timing, time: Array, shown: Array) -> float:
 
 def _again(timing: Timing, time: Array, shown: Array) -> float:
     """Seconds between the last two times that it began to rise again."""
-    low, high = np.quantile(shown, (0.0, 1.0))
+    low, high = shown.min(), shown.max()
     rises, below = [], False
     for at, value in zip(time, shown, strict=True):
         if value < low + RISES_BELOW * (high - low):

@@ -1,6 +1,6 @@
 """What the nets of a machine store, gathered from what its components declare."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -42,7 +42,8 @@ class Switches:
 
     table: Indices
     values: Array
-    parts: tuple[tuple[str, Switch], ...]
+    parts: tuple[tuple[str, tuple[str, ...], Switch], ...]
+    """Of each the component, its parameters' names, and what it declares."""
 
     def levels(self, count: int, parameter: Callable[[str], Array]) -> Array:
         """(B, Q, 4) levels for on and off, then −1 for each that is passed downward, else 1.
@@ -54,28 +55,12 @@ class Switches:
         parameter : (B,) values of ``component.parameter``
         """
         found = np.zeros((count, len(self.parts), 4))
-        for q, (part, switch) in enumerate(self.parts):
-            known = _Named(part, parameter)
+        for q, (part, names, switch) in enumerate(self.parts):
+            known = {name: parameter(f"{part}.{name}") for name in names}
             for i, level in enumerate((switch.on, switch.off)):
                 found[:, q, 2 + i] = level.way(known)
                 found[:, q, i] = found[:, q, 2 + i] * level.at(known)
         return found
-
-
-class _Named(Mapping[str, Array]):
-    """A component's parameters by name, over machines, looked up when they are asked for."""
-
-    def __init__(self, part: str, parameter: Callable[[str], Array]) -> None:
-        self._part, self._parameter = part, parameter
-
-    def __getitem__(self, name: str) -> Array:
-        return self._parameter(f"{self._part}.{name}")
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(())
-
-    def __len__(self) -> int:
-        return 0
 
 
 @dataclass(frozen=True)
@@ -97,7 +82,7 @@ class NetworkStorage:
     """For each rod the slots of the commands that say where it is."""
     vessels: Indices
     """(G, 4): net, slots of volume and pressure, 0 for gas behind a bladder, 1 for oil's own height."""
-    switches: "Switches"
+    switches: Switches
     steady_only: dict[int, float]
     """Commands by slot that stand for a moment in the steady laws."""
 
@@ -125,7 +110,7 @@ class _Gathered:
         self.ends = [-1 for _ in self.rods]
         self.positions: list[list[int]] = [[] for _ in self.rods]
         self.vessels: list[tuple[int, int, int, int]] = []
-        self.switches: list[tuple[str, Switch]] = []
+        self.switches: list[tuple[str, tuple[str, ...], Switch]] = []
         self.steady_only: dict[int, float] = {}
 
     def made(self) -> NetworkStorage:
@@ -196,7 +181,7 @@ class _Gathered:
             case Place():
                 self.positions[self.rods.index(net)].append(slot[f"{part}.{store.position}"])
             case Switch():
-                self.switches.append((part, store))
+                self.switches.append((part, tuple(values), store))
 
     def _switches(self) -> Switches:
         joins = {p.id: p.connections for p in self.network.parts}
@@ -207,10 +192,10 @@ class _Gathered:
 
         table = [
             (self.network.slot[f"{part}.{s.command}"], *nets(part, s.on), *nets(part, s.off))
-            for part, s in self.switches
+            for part, _, s in self.switches
         ]
         return Switches(
             np.array(table, dtype=np.intp).reshape(-1, 5),
-            np.array([s.values for _, s in self.switches], dtype=float).reshape(-1, 2),
+            np.array([s.values for *_, s in self.switches], dtype=float).reshape(-1, 2),
             tuple(self.switches),
         )
