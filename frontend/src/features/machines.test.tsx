@@ -155,7 +155,8 @@ describe("machines side by side", () => {
     const lines = document.querySelectorAll("polyline");
     expect(lines).toHaveLength(2);
     expect(lines[0]?.getAttribute("points")?.split(" ")).toHaveLength(2);
-    screen.getByText("Packer 2, R2");
+    // Named at the end of its line, and beside its reading.
+    expect(screen.getAllByText("Packer 2, R2")).toHaveLength(2);
   });
 });
 

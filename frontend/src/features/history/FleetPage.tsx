@@ -58,7 +58,7 @@ function Finds({ fleet }: { fleet: Fleet }) {
           </thead>
           <tbody>
             {fleet.finds.map((f) => (
-              <tr key={`${f.part}${f.fault}`} className="border-line border-b align-top">
+              <tr key={`${f.component}${f.fault}`} className="border-line border-b align-top">
                 <td className="px-3 py-2">
                   <b>{f.part}</b>
                   <span className="block text-soft">{f.fault}</span>

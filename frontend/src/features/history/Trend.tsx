@@ -134,6 +134,25 @@ export function TrendChart({ trend, named = false }: { trend: Trend; named?: boo
             strokeWidth="1.5"
           />
         ))}
+        {named &&
+          machines.length > 1 &&
+          machines.map((id) => {
+            // Each line is named where it ends.
+            const last = points.findLast((p) => p.r.machine_id === id);
+            if (!last) return null;
+            const left = last.x < LEFT + room / 2;
+            return (
+              <text
+                key={id}
+                x={last.x + (left ? 8 : -8)}
+                y={last.y - 8}
+                textAnchor={left ? "start" : "end"}
+                className="fill-ink text-[12px]"
+              >
+                {last.r.machine}
+              </text>
+            );
+          })}
         {points.map((p) => (
           <g key={p.r.entry}>
             {p.r.after_repair && (

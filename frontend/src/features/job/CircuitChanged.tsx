@@ -7,7 +7,8 @@ export function CircuitChanged({ job }: { job: string }) {
   const changes = useQuery({ queryKey: ["changes", job], queryFn: () => api.changesOf(job) });
   const found = changes.data ?? [];
   if (changes.error) return <Failure error={changes.error} />;
-  if (!changes.data) return null;
+  // Kept again as it was, it is another circuit by its name alone.
+  if (!found.length) return null;
   return (
     <Notice tone="warn">
       <details>
