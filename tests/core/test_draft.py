@@ -155,17 +155,22 @@ def test_a_fault_of_a_typed_machine_is_isolated(text: str, hidden: str, moves: i
     assert sum(len(f.moves) for f in circuit.functions) == moves
     doctor = Diagnostician.of(circuit, load_jobs()[0].instruments)
     fault, severity = parse_fault(doctor.predictor.network, hidden)
-    machine = HiddenMachine(
-        circuit, [(fault, severity)], np.random.default_rng(5), doctor.predictor.solver
-    )
-    seen = complaint(machine)
-    for number in range(10):
-        diagnosis = doctor.diagnose(seen)
-        step = next((s for s in diagnosis.steps if not s.refused), None)
-        if diagnosis.enough or step is None:
-            break
-        seen.append(observe(machine, step, f"s{number}"))
-    assert fault.key in {key for s in diagnosis.suspects[:2] for key in s.group}
+
+    def isolated(seed: int) -> bool:
+        drawn = np.random.default_rng(seed)
+        machine = HiddenMachine(circuit, [(fault, severity)], drawn, doctor.predictor.solver)
+        seen = complaint(machine)
+        for number in range(10):
+            diagnosis = doctor.diagnose(seen)
+            step = next((s for s in diagnosis.steps if not s.refused), None)
+            if diagnosis.enough or step is None:
+                break
+            seen.append(observe(machine, step, f"s{number}"))
+        return fault.key in {key for s in diagnosis.suspects[:2] for key in s.group}
+
+    # What nobody has measured is a fifth off or more: now and then a machine has another valve that
+    # opens too early as well.
+    assert sum(isolated(seed) for seed in range(4, 8)) >= 3
 
 
 def test_what_a_circuit_has_already_is_kept() -> None:

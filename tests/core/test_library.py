@@ -130,7 +130,8 @@ def test_power_put_in_is_load_and_heat(name: str) -> None:
 
 @pytest.mark.parametrize("job", load_jobs(), ids=lambda j: j.id)
 def test_the_hidden_truth_is_found(job: Job) -> None:
-    """Given what each job has observed, the truth is in the leading group or among the first two."""
+    """Given what each job has observed, the truth is in the leading group, among the first two, or
+    as likely as who leads: lines of one divider are alike until one of them is looked at."""
     circuit = load_circuit(job.circuit)
     solver = solver_of(job.circuit)
     predictor = Predictor(circuit, single_faults(solver.network), solver)
@@ -139,7 +140,9 @@ def test_the_hidden_truth_is_found(job: Job) -> None:
     diagnosis = Diagnostician(predictor, job.instruments).diagnose(job.observations)
     text = (HERE / "truth" / f"{job.id}.json").read_text()
     truth = next(f.key for f in faults_of(solver.network) if f'"{f.key}=' in text)
-    leaders = [s.hypothesis.key for s in diagnosis.suspects[:2]]
+    first = diagnosis.suspects[0].share
+    alike = [s for s in diagnosis.suspects if s.share > 0.9 * first]
+    leaders = [s.hypothesis.key for s in (*diagnosis.suspects[:2], *alike)]
     assert truth in {*diagnosis.suspects[0].group, *leaders}
     assert diagnosis.explained
 

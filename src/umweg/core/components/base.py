@@ -169,6 +169,20 @@ class FaultMode:
             return np.where(s > 0.0, self.severe, healthy)
         return healthy + s * s * (self.severe - healthy)
 
+    def kept(self, severity: Array | float) -> Array:
+        """How much of a difference of the healthy value is left in the value at ``severity``."""
+        s = np.asarray(severity, dtype=float)
+        if self.scale == "factor":
+            return np.asarray(self.severe**s)
+        if self.scale == "to":
+            return np.asarray(1.0 - s)
+        if self.scale == "decades":
+            return np.ones_like(s)
+        if self.scale == "switch":
+            return np.where(s > 0.0, 0.0, 1.0)
+        squared: Array = 1.0 - s * s
+        return squared
+
 
 @dataclass(frozen=True)
 class Command:

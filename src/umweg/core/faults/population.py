@@ -145,6 +145,35 @@ class Population:
         """(C, 2) slots of what differs with the oil at a temperature."""
         return np.where(self.from_oil_c <= oil_c, self.slot, -1).astype(np.intp)
 
+    @cached_property
+    def _kept(self) -> Array:
+        """(C, 2) how much of a difference of its sound value each of a candidate's faults leaves."""
+        found = np.ones(self.slot.shape)
+        for hypothesis, rows in zip(self.hypotheses, self.members, strict=True):
+            for w, fault in enumerate(hypothesis.faults):
+                found[rows, w] = fault.mode.kept(self.severity[rows, w])
+        return found
+
+    def kept_of(self, slots: Indices, oil_c: float) -> Array:
+        """(U, C) how much of a difference between sound machines is left in each candidate.
+
+        A line that is all but plugged is not as far from another plugged one as a sound line is
+        from another sound one.
+
+        Parameters
+        ----------
+        slots : (U,) of the parameters
+        """
+        found = np.ones((len(slots), self.count))
+        row_of = {int(slot): row for row, slot in enumerate(slots)}
+        changed = self.slot_at(oil_c)
+        for w in range(changed.shape[1]):
+            for c in np.flatnonzero(changed[:, w] >= 0):
+                row = row_of.get(int(changed[c, w]))
+                if row is not None:
+                    found[row, c] *= self._kept[c, w]
+        return found
+
     def cases(self, state: int, oil_c: float) -> Cases:
         """All candidates in one state, with the oil at a temperature."""
         return Cases(np.full(self.count, state), self.slot_at(oil_c), self.value)

@@ -233,6 +233,7 @@ class Predictor:
         ]
         slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
         slope[:-SEVERITIES] = np.stack([np.broadcast_to(s, mean.shape) for s in slopes])
+        slope[: len(own)] *= self.population.kept_of(unknowns.slot, oil_c)
         self._severity_cells(mean[None], slope[:, None].swapaxes(0, 1), known)
         slope[:, ~known] = 0.0
         return TimedPrediction(np.where(known, mean, 0.0), slope, known)
@@ -303,10 +304,11 @@ class Predictor:
         )
         conditions = ENGINE_SD, OIL_SD_C * self._thinner_per_c(named.oil_c)
         change *= np.array([*self.unknowns.sigma, *conditions])[:, None, None]
+        own, timings = len(self.unknowns.slot), len(self.circuit.timings)
+        change[:own] *= population.kept_of(self.unknowns.slot, named.oil_c)[:, None, :]
         parameters = self.solver.parameters_of([state], cases)
         q, c = len(self.quantities), population.count
         mean = np.empty((q, c))
-        own, timings = len(self.unknowns.slot), len(self.circuit.timings)
         slope = np.zeros((q, change.shape[0] + timings + SEVERITIES, c))
         for i, quantity in enumerate(self.quantities):
             mean[i], found = self._extract.value_and_slope(
