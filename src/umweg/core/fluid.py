@@ -41,3 +41,5 @@ FREE_AIR = 0.005
 """Share of undissolved air at atmospheric pressure in the oil of a machine that breathes well."""
 ATMOSPHERE_BAR = 1.013
 AIR_POLYTROPIC = 1.2
+NITROGEN_ADIABATIC = 1.4
+"""Ratio of its specific heats, as an ideal gas."""

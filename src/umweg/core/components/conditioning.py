@@ -508,7 +508,8 @@ class Accumulator(ComponentType):
     again, the gas as warm as before (Boyle), ``p = p_stored·V_gas/(V_gas + V_drawn)`` with
     ``V_gas = V·p_precharge/p_stored``, and nothing once the bladder has pressed all oil out.
     While ``charging`` it takes ``G·(p − p_gas)``, with the gas as far as it is by then; ``empty``
-    it takes and gives nothing. How long each lasts follows from its volume and the flow.
+    it takes and gives nothing. How long each lasts follows from its volume and the flow; in time
+    its gas warms up as it is pressed and cools down to its wall with ``cooling_s``.
     """
 
     type_name = "accumulator"
@@ -519,7 +520,7 @@ class Accumulator(ComponentType):
 
     emptied_by = "empty"
     drawn_by = "drawn_l"
-    storage = (Gas("port", "volume_l", "precharge_bar"),)
+    storage = (Gas("port", "volume_l", "precharge_bar", "cooling_s"),)
     in_time: ClassVar[Mapping[str, float]] = {"empty": 1.0, "charging": 0.0}
 
     class Parameters(ParameterSet):
@@ -529,6 +530,13 @@ class Accumulator(ComponentType):
         volume_l: float = quantity(1, "L", "nominal volume", low=0.02, high=100)
         precharge_bar: float = quantity(
             80, "bar", "gas with the oil side empty", low=0.5, high=500, tolerance=0.06
+        )
+        cooling_s: float = quantity(
+            15,
+            "s",
+            "time constant of its gas's temperature, 0: always as its wall",
+            low=0,
+            high=1e6,
         )
 
     commands = (Command("charging", 0, 1), Command("empty", 0, 1), Command("drawn_l", 0, 50))

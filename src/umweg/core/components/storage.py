@@ -27,11 +27,13 @@ class OilVolume:
 
 @dataclass(frozen=True)
 class Gas:
-    """Gas behind a bladder or a piston: names of its volume [L] and its pressure when empty [bar]."""
+    """Gas behind a bladder or a piston: names of its volume [L], its pressure when empty [bar], and
+    the time constant [s] with which it takes its wall's temperature; none: it always has it."""
 
     port: str
     volume_l: str
     precharge_bar: str
+    cooling_s: str = ""
 
 
 @dataclass(frozen=True)

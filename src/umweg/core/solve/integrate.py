@@ -13,7 +13,13 @@ import numpy as np
 
 from umweg.core.components.base import TRANSLATION
 from umweg.core.components.kernels import law as compiled
-from umweg.core.fluid import AIR_POLYTROPIC, ATMOSPHERE_BAR, BULK_MODULUS_BAR, FREE_AIR
+from umweg.core.fluid import (
+    AIR_POLYTROPIC,
+    ATMOSPHERE_BAR,
+    BULK_MODULUS_BAR,
+    FREE_AIR,
+    NITROGEN_ADIABATIC,
+)
 from umweg.core.solve.elimination import factor, substitute
 from umweg.core.solve.settle import evaluate_laws
 
@@ -52,8 +58,9 @@ OFF_END_MM_S = 2e-5
 """Twenty newtons away from its end: less may be nothing but the last digit."""
 _LOWEST = -0.95
 _LEAST_HEAD_BAR = 1e-3
-_GAS_FOOT = 1e-4
-"""Share of its volume that a gas store takes between no pressure and its gas's own."""
+_GAS_FOOT = 1e-6
+"""Share of its volume that a gas store takes for as much pressure as its gas has: its bladder gives
+by hardly anything."""
 
 
 @compiled
@@ -67,13 +74,47 @@ def _compressed(p):
 
 
 @compiled
-def _behind_gas(p, volume, precharge):
-    """Oil in a gas store [L], and its slope [L/bar]: isothermal, as after a minute's rest."""
+def _behind_gas(p, volume, precharge, before, warmth, times):
+    """Oil in a gas store [L], its slope [L/bar], the gas that is left [L] and its warmth [1].
+
+    The gas is ideal; what heat it has more or less than its wall leaves it with one time constant,
+    half of it before what it gives way and half after: ``dθ/dt = (1 − θ)/τ − (γ − 1)·θ·V'/V``,
+    ``p·V = p₀·V₀·θ``. Source: Otis & Pourmovahed, ASME J. Dyn. Syst. Meas. Control 107, 1985.
+
+    Parameters
+    ----------
+    before, warmth : the gas [L] and its absolute temperature, 1 as warm as its wall, at the step's
+        beginning
+    times : how many time constants since then; below 0 it is always as warm as its wall
+    """
     gas, oil = precharge + ATMOSPHERE_BAR, max(p, _LOWEST) + ATMOSPHERE_BAR
     foot = _GAS_FOOT * volume / gas
-    if oil <= gas:
-        return foot * oil, foot
-    return foot * gas + volume * (1.0 - gas / oil), volume * gas / (oil * oil)
+    filled = gas * volume
+    if times < 0.0:
+        own, swelled, kept = filled, 0.0, 0.0
+    else:
+        kept = math.exp(-0.5 * times)
+        own = filled * (1.0 - kept)
+        power = before ** (NITROGEN_ADIABATIC - 1.0)
+        swelled = filled * kept * (1.0 + (warmth - 1.0) * kept) * power
+    left = max(own / oil, (swelled / oil) ** (1.0 / NITROGEN_ADIABATIC))
+    slope = left / oil
+    if swelled > 0.0:
+        # p·V = own + swelled·V^(1 − γ): concave, so that Newton's iteration rises to its root.
+        for _ in range(30):
+            part = swelled * left ** (1.0 - NITROGEN_ADIABATIC)
+            steep = oil + (NITROGEN_ADIABATIC - 1.0) * part / left
+            move = (own + part - oil * left) / steep
+            left += move
+            slope = left / steep
+            if abs(move) < 1e-13 * left:
+                break
+    if left >= volume:
+        left, slope = volume, 0.0
+    warm = 1.0
+    if times >= 0.0:
+        warm = (own + swelled * left ** (1.0 - NITROGEN_ADIABATIC)) / filled
+    return foot * oil + volume - left, foot + slope, left, warm
 
 
 @compiled
@@ -86,8 +127,19 @@ def _standing(p, volume, head):
 
 
 @compiled
-def _store_of(lane, across, litres, inertia, vessels, flat, stored, capacity):
-    """What each net of a lane holds, in L/min·s, and its slope."""
+def _behind(lane, g, p, elapsed, vessels, flat, gases):
+    """What the gas store ``g`` holds so long after its step began."""
+    left, warmth = gases
+    volume, precharge = flat[vessels[g, 1], lane], flat[vessels[g, 2], lane]
+    cooling_s = flat[vessels[g, 3], lane] if vessels[g, 3] >= 0 else 0.0
+    times = elapsed / cooling_s if cooling_s > 0.0 else -1.0
+    return _behind_gas(p, volume, precharge, left[g, lane], warmth[g, lane], times)
+
+
+@compiled
+def _store_of(lane, across, elapsed, stores, flat, stored, capacity):
+    """What each net of a lane holds so long after its step began, in L/min·s, and its slope."""
+    litres, inertia, vessels, gases = stores
     for i in range(stored.shape[0]):
         x = across[i, lane]
         held, slope = inertia[i] * x, inertia[i]
@@ -99,10 +151,10 @@ def _store_of(lane, across, litres, inertia, vessels, flat, stored, capacity):
         capacity[i, lane] = slope
     for g in range(vessels.shape[0]):
         i = vessels[g, 0]
-        volume, pressure = flat[vessels[g, 1], lane], flat[vessels[g, 2], lane]
-        if vessels[g, 3] == 0:
-            s, ds = _behind_gas(across[i, lane], volume, pressure)
+        if vessels[g, 4] == 0:
+            s, ds, _, _ = _behind(lane, g, across[i, lane], elapsed, vessels, flat, gases)
         else:
+            volume, pressure = flat[vessels[g, 1], lane], flat[vessels[g, 2], lane]
             s, ds = _standing(across[i, lane], volume, pressure)
         stored[i, lane] += 60.0 * s
         capacity[i, lane] += 60.0 * ds
@@ -110,8 +162,8 @@ def _store_of(lane, across, litres, inertia, vessels, flat, stored, capacity):
 
 @compiled
 def _iterate(
-    laws, groups, program, blocks, oil, cavity, stores, across, base, part, scale, limit, memory,
-    lanes, newton, rod_steps, engaged,
+    laws, groups, program, blocks, oil, cavity, stores, across, base, part, elapsed, scale, limit,
+    memory, lanes, newton, rod_steps, engaged,
 ):  # fmt: skip
     """One Newton step of every busy lane towards ``(S(x) − base)/part + r(x) = 0``; ``done`` is 1
     where it settled, −1 where it has no number.
@@ -120,14 +172,13 @@ def _iterate(
     """
     order, diagonal, lower_first, lower_row, lower_slot = program[:5]
     update_first, update_target, update_right, upper_first, upper_row, upper_slot = program[5:]
-    litres, inertia, vessels = stores
     residual, values, stored, capacity = memory
     done, turn, damping, last = newton
     width = across.shape[1]
     evaluate_laws(laws, groups, blocks, across, oil, diagonal, cavity, residual, values)
     for b in range(width):
         if lanes[b] >= 0:
-            _store_of(b, across, litres, inertia, vessels, blocks[1], stored, capacity)
+            _store_of(b, across, elapsed[b], stores, blocks[1], stored, capacity)
     for r in range(order.shape[0]):
         i = order[r]
         for b in range(width):
@@ -268,7 +319,7 @@ def integrate(
     Parameters
     ----------
     physics : scale of the error, longest Newton step, by elimination order
-    stores : litres (N,), litres per mm (N, P), inertia (N,), vessels (G, 4)
+    stores : litres (N,), litres per mm (N, P), inertia (N,), vessels (G, 5)
     rods_of : rows, steps of the elimination, strokes and the slots of those that are a parameter
         (−1: none), and which rod has which position slots
     tables : parameters (F, M), boundary (F, ·), viscosity (F,), end of each phase [s]
@@ -291,16 +342,16 @@ def integrate(
     samples, extremes, status, steps, reached, events, event_count = results
     residual, values, across, held, litres, stored, capacity = memory[0]
     s0, c0, k0, k1, base, first, rate, before, after = memory[1]
-    clock, step, part, remaining, damping, last = memory[2]
+    clock, step, part, elapsed, remaining, damping, last = memory[2]
     lanes, phase, done, known, turn, stage, opens = memory[3]
-    place, placed, stroke, engaged, switched, level = memory[4]
+    place, placed, stroke, engaged, switched, level, gas_l, warmth = memory[4]
     _, flat, env, thickness = blocks
     width = across.shape[1]
     unknown, rods = order.shape[0], rod_rows.shape[0]
     flats = before, after
     where = place, stroke, position_rod, position_slot
     switching = switched, switch_table, switch_values
-    held_stores = litres, inertia, vessels
+    held_stores = litres, inertia, vessels, (gas_l, warmth)
     work = residual, values, stored, capacity
     newton = done, turn, damping, last
     most = MOST_STEPS + int(MOST_PER_S * until[-1])
@@ -340,6 +391,14 @@ def integrate(
                 lane, 0.0, 0, ramp, tables, flats, flat, env, thickness, across, where, switching,
                 fixed,
             )  # fmt: skip
+            for g in range(vessels.shape[0]):
+                # It has stood for a while: its gas is as warm as its wall.
+                if vessels[g, 4] == 0:
+                    volume = flat[vessels[g, 1], lane]
+                    _, _, gas_l[g, lane], warmth[g, lane] = _behind_gas(
+                        across[vessels[g, 0], lane], volume, flat[vessels[g, 2], lane], volume, 1.0,
+                        -1.0,
+                    )  # fmt: skip
             lanes[lane] = case
             opens[lane] = 1
             busy += 1
@@ -388,14 +447,15 @@ def integrate(
                 # shafts along.
                 for i in range(unknown):
                     across[i, lane] += part[lane] * rate[i, lane]
-            _store_of(lane, held, litres, inertia, vessels, flat, s0, c0)
+            _store_of(lane, held, 0.0, held_stores, flat, s0, c0)
+            elapsed[lane] = part[lane]
             for i in range(unknown):
                 base[i, lane] = s0[i, lane]
             stage[lane] = 1
             _afresh(lane, newton)
         _iterate(
-            laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, scale,
-            limit, work, lanes, newton, rod_steps, engaged,
+            laws, groups, program, blocks, oil, cavity, held_stores, across, base, part, elapsed,
+            scale, limit, work, lanes, newton, rod_steps, engaged,
         )  # fmt: skip
         ending = 0
         for lane in range(width):
@@ -404,7 +464,7 @@ def integrate(
             if done[lane] == 0 and turn[lane] < MOST_ITERATIONS:
                 continue
             if done[lane] == 1:
-                _store_of(lane, across, litres, inertia, vessels, flat, stored, capacity)
+                _store_of(lane, across, elapsed[lane], held_stores, flat, stored, capacity)
             if done[lane] == 1 and stage[lane] == 1:
                 for i in range(unknown):
                     first[i, lane] = across[i, lane]
@@ -417,6 +477,7 @@ def integrate(
                     thickness, across, where, switching, fixed,
                 )  # fmt: skip
                 stage[lane] = 2
+                elapsed[lane] = step[lane]
                 _afresh(lane, newton)
                 continue
             if done[lane] == 1 and stage[lane] == 2:
@@ -580,6 +641,12 @@ def integrate(
                 x = across[kept[r], lane]
                 extremes[case, phase[lane], r, 0] = min(extremes[case, phase[lane], r, 0], x)
                 extremes[case, phase[lane], r, 1] = max(extremes[case, phase[lane], r, 1], x)
+            for g in range(vessels.shape[0]):
+                if vessels[g, 4] == 0:
+                    p = across[vessels[g, 0], lane]
+                    _, _, gas_l[g, lane], warmth[g, lane] = _behind(
+                        lane, g, p, h, vessels, flat, (gas_l, warmth)
+                    )
             clock[lane] = now
             if remaining[lane] - h <= 1e-9:
                 fresh = True

@@ -81,7 +81,8 @@ class NetworkStorage:
     positions: tuple[Indices, ...]
     """For each rod the slots of the commands that say where it is."""
     vessels: Indices
-    """(G, 4): net, slots of volume and pressure, 0 for gas behind a bladder, 1 for oil's own height."""
+    """(G, 5): net, slots of volume, of pressure and of the time in which gas takes its wall's
+    temperature (−1: at once), 0 for gas behind a bladder, 1 for oil's own height."""
     switches: Switches
     steady_only: dict[int, float]
     """Commands by slot that stand for a moment in the steady laws."""
@@ -109,7 +110,7 @@ class _Gathered:
         self.stroke = [strokes.get(network.net_names[i], STROKE_MM) for i in self.rods]
         self.ends = [-1 for _ in self.rods]
         self.positions: list[list[int]] = [[] for _ in self.rods]
-        self.vessels: list[tuple[int, int, int, int]] = []
+        self.vessels: list[tuple[int, int, int, int, int]] = []
         self.switches: list[tuple[str, tuple[str, ...], Switch]] = []
         self.steady_only: dict[int, float] = {}
 
@@ -143,7 +144,7 @@ class _Gathered:
             stroke_mm=np.array(self.stroke, dtype=float),
             end_slots=index(self.ends),
             positions=tuple(index(p) for p in self.positions),
-            vessels=index(self.vessels, 4),
+            vessels=index(self.vessels, 5),
             switches=self._switches(),
             steady_only=self.steady_only,
         )
@@ -172,10 +173,11 @@ class _Gathered:
                 self.inertia[net] += store.amount(values)
             case Gas():
                 own = slot[f"{part}.{store.volume_l}"], slot[f"{part}.{store.precharge_bar}"]
-                self.vessels.append((net, *own, 0))
+                cooling = slot[f"{part}.{store.cooling_s}"] if store.cooling_s else -1
+                self.vessels.append((net, *own, cooling, 0))
             case Head():
                 own = slot[f"{part}.{store.volume_l}"], slot[f"{part}.{store.head_bar}"]
-                self.vessels.append((net, *own, 1))
+                self.vessels.append((net, *own, -1, 1))
             case End():
                 self.ends[self.rods.index(net)] = slot[f"{part}.{store.stroke_mm}"]
             case Place():

@@ -274,7 +274,7 @@ class TransientSolver:
                     *(np.zeros((n, width)) for _ in range(7)),
                     *(np.zeros((parameters, width)) for _ in range(2)),
                 ),
-                tuple(np.zeros(width) for _ in range(6)),
+                tuple(np.zeros(width) for _ in range(7)),
                 tuple(np.zeros(width, dtype=np.intp) for _ in range(7)),
                 (
                     np.zeros((rods, width)),
@@ -283,6 +283,7 @@ class TransientSolver:
                     np.zeros((rods, width), dtype=np.intp),
                     np.zeros((size(store.switches.table), width)),
                     np.zeros((size(store.switches.table), 4, width)),
+                    *(np.ones((size(store.vessels), width)) for _ in range(2)),
                 ),
             ),
         )
