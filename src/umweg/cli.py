@@ -191,6 +191,21 @@ def draft(
     )
 
 
+@app.command(name="runs")
+def runs_command(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
+    """Does it run: every state solved, and what no machine of the trade does, in words."""
+    from umweg.core.draft.runs import runs
+
+    found = runs(_circuit(circuit))
+    if as_json:
+        print(json.dumps(asdict(found), indent=1))
+        return
+    for odd in found.odd:
+        print(f"  - {odd.state}: {odd.words}")
+    settled = sum(s.nets is not None for s in found.states)
+    print(f"{circuit}: {settled} of {len(found.states)} states settle, {len(found.odd)} odd")
+
+
 def _state(document: Circuit, name: str) -> MachineState:
     if name in document.states:
         return document.states[name]
@@ -465,6 +480,53 @@ def may(
                 print(f"  {band.key}: {band.low:.3g} … {band.high:.3g}")
     for words in answer.gentler:
         print(f"  gentler: {words}")
+
+
+@app.command(name="flow")
+def flow_command(
+    subject: Annotated[str, typer.Argument(help="JOB.json, or a circuit")],
+    state: Annotated[str, typer.Option(help="a state with a meter in line, or a STATE.json")],
+    point: Annotated[str, typer.Option(help="test point that the meter stands at")],
+    load: Annotated[
+        list[float] | None, typer.Option(help="pressure [bar] to load it to, may be repeated")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Flow at several pressures as one step: what each machine would show, and what it tells."""
+    from umweg.core.diagnose.flow_curve import flow_curve
+    from umweg.core.diagnose.plan import Planner
+    from umweg.core.diagnose.report import flow_curve_view
+    from umweg.core.observe.kinds.readings import Reading
+
+    document, doctor, seen = _asked(subject)
+    ranking, predictor = doctor.rank(seen)
+    planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
+    reading = Reading.model_validate(
+        {
+            "id": "new",
+            "point": point,
+            "quantity": "flow_lpm",
+            "state": state if state in document.states else _state(document, state),
+            "value": 0.0,
+            "unit": "L/min",
+        }
+    )
+    reading.check(planner.exhibits.suspects)
+    found = flow_curve(planner, reading, seen, load or ())
+    if found is None:
+        raise FormatError(
+            f"“{point}” has no meter in line in “{state}”, or it may not be loaded so"
+        )
+    view = flow_curve_view(document, found)
+    if as_json:
+        print(view.model_dump_json(indent=1))
+        return
+    print(f"{view.minutes:.0f} min, {view.bits:.2f} bit together")
+    for bar, step in zip(view.loads_bar, view.steps, strict=True):
+        others = [b for b in step.by_suspect if b.key != "healthy"]
+        bands = [b for b in (step.healthy, *others[:4]) if b is not None]
+        shown = "; ".join(f"{b.key} {b.low:.3g} … {b.high:.3g}" for b in bands)
+        print(f"  {bar:g} bar, alone {step.bits:.2f} bit: {shown}")
 
 
 def _asked(subject: str) -> tuple[Circuit, Diagnostician, Sequence[Observation]]:

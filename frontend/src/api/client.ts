@@ -4,6 +4,7 @@ import type { components, paths } from "./schema";
 export type Schemas = components["schemas"];
 export type Diagnosis = Schemas["DiagnosisView"];
 export type Suspect = Schemas["SuspectView"];
+export type FlowCurve = Schemas["FlowCurveView"];
 export type Step = Schemas["StepView"];
 export type Band = Schemas["BandView"];
 export type Job = Schemas["JobView"];

@@ -1358,20 +1358,36 @@ export interface components {
             doubts: string[];
         };
         /**
+         * DraftStateView
+         * @description A drafted state as it settles; no numbers where it does not, or stands for a moment only.
+         */
+        DraftStateView: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Nets */
+            nets: {
+                [key: string]: components["schemas"]["NetValue"];
+            };
+        };
+        /**
          * DraftView
-         * @description What was drafted from a list; nothing while it is being worked out.
+         * @description What was drafted from a list, and how it runs; nothing while it is being worked out.
          */
         DraftView: {
             /** Functions */
             functions: components["schemas"]["FunctionView"][];
             /** Notes */
             notes: string[];
+            /** Odd */
+            odd: components["schemas"]["OddView"][];
             /** Pending */
             pending: boolean;
             /** Points */
             points: string[];
             /** States */
-            states: string[];
+            states: components["schemas"]["DraftStateView"][];
             /** Trouble */
             trouble: string | null;
         };
@@ -1627,6 +1643,22 @@ export interface components {
              * @description of all of them together; each reading has its machine
              */
             trends: components["schemas"]["Trend"][];
+        };
+        /**
+         * FlowCurveView
+         * @description Flow at several pressures of one meter as one step, the lowest pressure first.
+         */
+        FlowCurveView: {
+            /** Bits */
+            bits: number;
+            /** Loads Bar */
+            loads_bar: number[];
+            /** Minutes */
+            minutes: number;
+            /** Steps */
+            steps: components["schemas"]["StepView"][];
+            /** Worth */
+            worth: number;
         };
         /**
          * Fluid
@@ -1998,6 +2030,8 @@ export interface components {
          * @description A reading of one's own as a step, as far as it was worked out.
          */
         JudgedView: {
+            /** @description of a flow at a meter: at several pressures */
+            curve: components["schemas"]["FlowCurveView"] | null;
             /** Pending */
             pending: boolean;
             step: components["schemas"]["StepView"] | null;
@@ -2503,6 +2537,16 @@ export interface components {
             kind: "note";
             /** Text */
             text: string;
+        };
+        /**
+         * OddView
+         * @description Something that no machine of the trade does.
+         */
+        OddView: {
+            /** Component */
+            component: string;
+            /** Words */
+            words: string;
         };
         /**
          * OnTheWay

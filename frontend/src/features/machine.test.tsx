@@ -20,8 +20,12 @@ const DRAFT = {
   trouble: null,
   notes: ["9 states drafted"],
   functions: [{ id: "ram", label: "Ram", moves: [{ id: "out", label: "out" }] }],
-  states: ["Idle"],
+  states: [
+    { id: "idle", label: "Idle", nets: {} },
+    { id: "out", label: "Ram out", nets: { a: { value: 90, unit: "bar" } } },
+  ],
   points: ["Gauge"],
+  odd: [{ component: "ram", words: "“Ram” would move at 4,000 mm/s: is its bore right?" }],
 };
 
 /** A server that notes what it is sent. */
@@ -121,6 +125,13 @@ describe("a new machine", () => {
     await waitFor(() => expect(find).toHaveProperty("disabled", false));
     fireEvent.click(find);
     await screen.findByText("9 states drafted");
+    // What has numbers can be shown on the map; what is odd leads to its line.
+    const shown = screen.getByLabelText<HTMLSelectElement>("Map in state");
+    expect(shown.textContent).toContain("Ram out");
+    expect(shown.textContent).not.toContain("Idle");
+    const list = screen.getByLabelText<HTMLTextAreaElement>("Parts and joins");
+    fireEvent.click(screen.getByRole("button", { name: "to its line" }));
+    expect(list.selectionEnd - list.selectionStart).toBe("ram cylinder A=a B=b".length);
     const [, body] = sent.find(([path]) => path === "/api/listings/draft") ?? [];
     expect(body).toEqual({ text: "ram cylinder A=a B=b", beside: "tail_lift" });
   });

@@ -120,6 +120,8 @@ describe("StepPanel", () => {
     };
     render(
       <StepPanel
+        schematic={{ states: [] } as unknown as Schematic}
+        curve={null}
         revision={1}
         diagnosis={{
           ...diagnosis,
@@ -145,6 +147,8 @@ describe("StepPanel", () => {
   it("says where, with what, is it safe, what a good one shows, and why not another", () => {
     render(
       <StepPanel
+        schematic={{ states: [] } as unknown as Schematic}
+        curve={null}
         revision={1}
         diagnosis={diagnosis}
         workshop={workshop}

@@ -1,7 +1,15 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
-import { type Drawing, drawingOf, type Placed, pathOf, READABLE_PX, type Route } from "./layout";
+import {
+  type Drawing,
+  drawingOf,
+  isTyped,
+  type Placed,
+  pathOf,
+  READABLE_PX,
+  type Route,
+} from "./layout";
 import { Overview } from "./Overview";
 import { saveAs, standalone } from "./save";
 import { formatNet, pressureColour } from "./scale";
@@ -332,17 +340,28 @@ export function Schematic(props: SchematicProps) {
   /** Somebody has moved the map. */
   const moved = useRef(false);
 
+  /** What was drawn last: the next drawing of what is being typed keeps its order. */
+  const last = useRef<Drawing | null>(null);
+  const [anew, setAnew] = useState(0);
   useEffect(() => {
     let current = true;
-    void drawingOf(schematic).then((done) => {
+    // Asked for anew, it is drawn as if it had not been there before.
+    void anew;
+    void drawingOf(schematic, last.current).then((done) => {
       if (!current) return;
-      moved.current = false;
+      if (!isTyped(schematic)) moved.current = false;
+      last.current = done;
       setDrawing(done);
     });
     return () => {
       current = false;
     };
-  }, [schematic]);
+  }, [schematic, anew]);
+  const tidy = () => {
+    last.current = null;
+    moved.current = false;
+    setAnew(anew + 1);
+  };
 
   /** What the part at hand is about, the most important first: point, traced way, suspects. */
   const needed = [
@@ -518,6 +537,11 @@ export function Schematic(props: SchematicProps) {
         {target && (
           <button type="button" className={TOOL} onClick={showPoint}>
             Where?
+          </button>
+        )}
+        {isTyped(schematic) && (
+          <button type="button" className={TOOL} onClick={tidy}>
+            Tidy
           </button>
         )}
         <button type="button" className={TOOL} aria-label="Save what is seen as SVG" onClick={save}>

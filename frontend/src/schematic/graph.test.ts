@@ -181,6 +181,49 @@ describe("layOut", () => {
   });
 });
 
+describe("a circuit that is being typed", () => {
+  /** Sections between a gallery and the return, each with its own motor, in an order of their own. */
+  const block = (...names: string[]): Schematic => ({
+    ...schematic,
+    test_points: [],
+    parts: [
+      ...schematic.parts.filter((p) => p.id !== "motor"),
+      ...names.flatMap((name) => [
+        part(`${name}_valve`, [
+          ["inlet", "p", "south"],
+          ["a", `${name}_a`, "north"],
+        ]),
+        part(`${name}_motor`, [
+          ["a", `${name}_a`, "south"],
+          ["b", "r", "north"],
+        ]),
+      ]),
+    ],
+  });
+  const motors = (drawing: { nodes: { item: { id: string }; x: number }[] }, of: string[]) =>
+    drawing.nodes
+      .filter((n) => of.some((name) => n.item.id === `${name}_motor`))
+      .sort((a, b) => a.x - b.x)
+      .map((n) => n.item.id);
+  const names = ["e", "b", "f", "a", "d"];
+
+  it("keeps its order from left to right when a part is added or taken away", async () => {
+    const before = await layOut(block(...names), new Elk());
+    const more = await layOut(block("c", ...names), new Elk(), before);
+    expect(motors(more, names)).toEqual(motors(before, names));
+    const less = await layOut(block("c", "b", "f", "a"), new Elk(), more);
+    expect(motors(less, ["b", "f", "a"])).toEqual(
+      motors(before, names).filter((id) => !["e_motor", "d_motor"].includes(id)),
+    );
+  });
+
+  it("is drawn anew where it is another circuit", async () => {
+    const other = await layOut(schematic, new Elk());
+    const big = block(...names, "g", "h");
+    expect(await layOut(big, new Elk(), other)).toEqual(await layOut(big, new Elk()));
+  });
+});
+
 describe("a part that is named on demand", () => {
   const hose = {
     ...schematic,

@@ -24,6 +24,8 @@ export interface Drawing {
   height: number;
   nodes: Placed<GraphNode>[];
   routes: Route[];
+  /** How what stands in one row was placed. */
+  placing?: string;
 }
 
 export function pathOf(route: Route): string {
@@ -60,14 +62,40 @@ export function letteringPx(drawing: Pick<Drawing, "width" | "height">, pane = P
 
 const SIDE = { north: "NORTH", south: "SOUTH", east: "EAST", west: "WEST" } as const;
 
-function elkGraph(graph: Graph, placing: string): ElkNode {
+/** Where each node stood, and where one that is new belongs: among what it is joined to. */
+function positions(graph: Graph, before: Drawing): (id: string) => { x: number; y: number } {
+  const stood = new Map(before.nodes.map((n) => [n.item.id, n]));
+  const beside = new Map<string, { x: number; y: number }[]>();
+  const note = (id: string, other: string) => {
+    const place = stood.get(other);
+    if (place) beside.set(id, [...(beside.get(id) ?? []), place]);
+  };
+  for (const { source, target } of graph.edges) {
+    note(source[0], target[0]);
+    note(target[0], source[0]);
+  }
+  const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
+  return (id) => {
+    const near = beside.get(id);
+    const middle = near && { x: mean(near.map((n) => n.x)), y: mean(near.map((n) => n.y)) };
+    return stood.get(id) ?? middle ?? { x: before.width, y: 0 };
+  };
+}
+
+function elkGraph(graph: Graph, placing: string, before: Drawing | null): ElkNode {
+  const at = before && positions(graph, before);
   return {
     id: "circuit",
-    layoutOptions: { ...OPTIONS, "elk.layered.nodePlacement.strategy": placing },
+    layoutOptions: {
+      ...OPTIONS,
+      ...(before ? { "elk.layered.crossingMinimization.strategy": "INTERACTIVE" } : {}),
+      "elk.layered.nodePlacement.strategy": placing,
+    },
     children: graph.nodes.map((node) => ({
       id: node.id,
       width: node.width,
       height: node.height,
+      ...at?.(node.id),
       layoutOptions: { "elk.portConstraints": "FIXED_POS" },
       ports: node.ports.map((port) => ({
         id: port.id,
@@ -107,19 +135,29 @@ interface Layouter {
   layout(graph: ElkNode): Promise<ElkNode>;
 }
 
+/** From how many of its parts on a drawing is another one's, grown or cut. */
+const SAME_SHARE = 0.5;
+
 /**
  * Place and route a schematic: as straight as it can be read, and else as large as it can be.
- * The same circuit revision gives the same drawing.
+ * The same circuit revision gives the same drawing. Where it was drawn `before` with a part more or
+ * less, everything keeps its order from left to right.
  */
 export async function layOut(
   schematic: Schematic,
   layouter: Layouter | Promise<Layouter> = elk(),
+  drawnBefore: Drawing | null = null,
 ): Promise<Drawing> {
   const graph = graphOf(schematic);
   const engine = await layouter;
+  const stood = new Set(drawnBefore?.nodes.map((n) => n.item.id));
+  const kept = graph.nodes.filter((n) => stood.has(n.id)).length;
+  const before = kept >= SAME_SHARE * graph.nodes.length ? drawnBefore : null;
   let best: Drawing | null = null;
-  for (const placing of PLACINGS) {
-    const drawing = drawn(graph, await engine.layout(elkGraph(graph, placing)));
+  // What is being typed keeps its way as well.
+  for (const placing of before?.placing ? [before.placing] : PLACINGS) {
+    const placed = await engine.layout(elkGraph(graph, placing, before));
+    const drawing = { ...drawn(graph, placed), placing };
     if (!best || letteringPx(drawing) > letteringPx(best)) best = drawing;
     if (letteringPx(best) >= READABLE_PX) break;
   }
@@ -160,8 +198,18 @@ function drawn(graph: Graph, placed: ElkNode): Drawing {
 
 const STORE = "umweg-drawing-7";
 
-/** The drawing of a circuit revision: kept in the browser, so that the map never jumps. */
-export async function drawingOf(schematic: Schematic): Promise<Drawing> {
+/** A circuit that is being typed is no revision yet: what it shows may change with every key. */
+export const isTyped = (schematic: Schematic) => schematic.revision === 0;
+
+/**
+ * The drawing of a circuit revision: kept in the browser, so that the map never jumps. One that is
+ * being typed is drawn as it was `before`, with what has changed.
+ */
+export async function drawingOf(
+  schematic: Schematic,
+  before: Drawing | null = null,
+): Promise<Drawing> {
+  if (isTyped(schematic)) return layOut(schematic, elk(), before);
   const key = `${STORE}:${schematic.circuit_id}:${schematic.revision}:${schematic.parts.length}`;
   const kept = localStorage.getItem(key);
   if (kept) {

@@ -28,13 +28,16 @@ from umweg.web.problems import READS, WRITES
 from umweg.web.schemas import (
     Bill,
     BillView,
+    DraftStateView,
     DraftView,
     Finding,
     KnownCircuit,
     Listing,
     ListingView,
     MachineView,
+    NetValue,
     NewMachine,
+    OddView,
     OpenPortView,
     ParameterView,
     SchematicView,
@@ -164,15 +167,30 @@ def draft_listing(listing: Listing, context: ContextOf) -> DraftView:
     found = _draft_of(context, listing.text, beside)
     if found is None:
         want_draft(context.queue, listing.text, beside)
-        return DraftView(pending=True, trouble=None, notes=[], functions=[], states=[], points=[])
+        return DraftView(
+            pending=True, trouble=None, notes=[], functions=[], states=[], points=[], odd=[]
+        )
     circuit = None if found.circuit is None else read_circuit(found.circuit)
+    ran = {} if found.runs is None else {s.state: s.nets or {} for s in found.runs.states}
+    states = {} if circuit is None else circuit.states
     return DraftView(
         pending=False,
         trouble=found.trouble,
         notes=list(found.notes),
         functions=[] if circuit is None else functions_of(circuit),
-        states=[] if circuit is None else [s.label for s in circuit.states.values()],
+        states=[
+            DraftStateView(
+                id=name,
+                label=state.label,
+                nets={n: NetValue(value=v, unit=u) for n, (v, u) in ran.get(name, {}).items()},
+            )
+            for name, state in states.items()
+        ],
         points=[] if circuit is None else [p.label for p in circuit.test_points],
+        odd=[
+            OddView(component=o.component, words=o.words)
+            for o in (found.runs.odd if found.runs else ())
+        ],
     )
 
 

@@ -211,9 +211,9 @@ def judged(job_id: UUID, reading: Reading, context: ContextOf) -> JudgedView:
         arrays = context.rankings.kept(question.circuit_sha256, own_name(question.key, asked))
     except NotPlayedError:
         want_own(context.queue, question.key, asked)
-        return JudgedView(pending=True, step=None, trouble=None)
+        return JudgedView(pending=True, step=None, trouble=None, curve=None)
     found = OwnFound.model_validate_json(document_of(arrays))
-    return JudgedView(pending=False, step=found.step, trouble=found.trouble)
+    return JudgedView(pending=False, step=found.step, trouble=found.trouble, curve=found.curve)
 
 
 @router.post("/{job_id}/doubts", responses=WRITES)

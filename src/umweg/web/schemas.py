@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from umweg.core.circuit.document import LoadState, MachineState
 from umweg.core.components.base import Domain, LineKind, Side
 from umweg.core.diagnose.calibrate import Settled
-from umweg.core.diagnose.report import BandView, DiagnosisView, StepView
+from umweg.core.diagnose.report import BandView, DiagnosisView, FlowCurveView, StepView
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
@@ -215,15 +215,31 @@ class ListingView(Model):
     schematic: "SchematicView | None"
 
 
+class DraftStateView(Model):
+    """A drafted state as it settles; no numbers where it does not, or stands for a moment only."""
+
+    id: str
+    label: str
+    nets: dict[str, "NetValue"]
+
+
+class OddView(Model):
+    """Something that no machine of the trade does."""
+
+    component: str
+    words: str
+
+
 class DraftView(Model):
-    """What was drafted from a list; nothing while it is being worked out."""
+    """What was drafted from a list, and how it runs; nothing while it is being worked out."""
 
     pending: bool
     trouble: str | None
     notes: list[str]
     functions: list["FunctionView"]
-    states: list[str]
+    states: list[DraftStateView]
     points: list[str]
+    odd: list[OddView]
 
 
 class ParameterView(Model):
@@ -429,6 +445,7 @@ class JudgedView(Model):
     pending: bool
     step: StepView | None
     trouble: str | None = Field(description="why it cannot be judged")
+    curve: FlowCurveView | None = Field(description="of a flow at a meter: at several pressures")
 
 
 class StripView(Model):

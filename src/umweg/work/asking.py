@@ -8,8 +8,9 @@ from uuid import UUID
 from sqlalchemy.orm import Session
 
 from umweg.core.diagnose.question import Question, basis_of
-from umweg.core.diagnose.report import DiagnosisView, StepView
+from umweg.core.diagnose.report import DiagnosisView, FlowCurveView, StepView
 from umweg.core.diagnose.tree import Place
+from umweg.core.draft.runs import Runs
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.trace.curves import Watched
 from umweg.core.version import model_version
@@ -117,10 +118,12 @@ def want_curve(queue: Queue, sha256: str, timing: str, fault: str) -> None:
 
 
 class OwnFound(View):
-    """A reading of somebody's own as a step, or why it cannot be judged."""
+    """A reading of somebody's own as a step, or why it cannot be judged; of a flow at a meter also
+    what it tells at several pressures."""
 
     step: StepView | None
     trouble: str | None
+    curve: FlowCurveView | None = None
 
 
 def own_name(key: str, reading: Reading) -> str:
@@ -145,11 +148,13 @@ def want_export(queue: Queue, standing: str) -> None:
 
 
 class DraftFound(View):
-    """A circuit drafted from a list, or why there is none; ``circuit`` is its document as JSON."""
+    """A circuit drafted from a list, how it runs, or why there is none; ``circuit`` is its document
+    as JSON."""
 
     circuit: str | None
     notes: tuple[str, ...]
     trouble: str | None
+    runs: Runs | None = None
 
 
 DRAFT = "draft"

@@ -18,14 +18,16 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.diagnose.flow_curve import flow_curve
 from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.own import own_step
 from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
-from umweg.core.diagnose.report import DiagnosisView, step_view
+from umweg.core.diagnose.report import DiagnosisView, flow_curve_view, step_view
 from umweg.core.diagnose.tree import tree_of
 from umweg.core.draft.frame import drafted_of
+from umweg.core.draft.runs import runs
 from umweg.core.errors import FormatError, SolveError, UmwegError
 from umweg.core.faults.population import parse_fault
 from umweg.core.network.check import check_circuit
@@ -289,11 +291,16 @@ def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
             planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
             try:
                 step = own_step(planner, asked, question.observations)
+                curve = flow_curve(planner, asked, question.observations)
             finally:
                 if isinstance(asked.state, MachineState):
                     # Somebody's own states are not kept: there is no end to them.
                     predictor.forget([asked.state])
-        return OwnFound(step=step_view(doctor.circuit, step), trouble=None)
+        return OwnFound(
+            step=step_view(doctor.circuit, step),
+            trouble=None,
+            curve=None if curve is None else flow_curve_view(doctor.circuit, curve),
+        )
 
     found = _or_trouble(context, judged, lambda why: OwnFound(step=None, trouble=why))
     content = {own_name(key, asked): document_to_bytes(found)}
@@ -366,7 +373,9 @@ def draft_listing(context: JobContext, text: str, beside: str | None) -> None:
         drafted = drafted_of(text, None if beside is None else bench.circuit(beside))
         check_circuit(drafted.circuit)
         document = drafted.circuit.model_dump_json(exclude_unset=True)
-        return DraftFound(circuit=document, notes=drafted.notes, trouble=None)
+        return DraftFound(
+            circuit=document, notes=drafted.notes, trouble=None, runs=runs(drafted.circuit)
+        )
 
     found = _or_trouble(context, made, lambda why: DraftFound(circuit=None, notes=(), trouble=why))
     with bench.session() as session:

@@ -159,6 +159,9 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
   }, [own]);
   const chosen: Step | undefined =
     held ?? own ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
+  // A flow at a meter is judged at several pressures as well.
+  const metered = chosen?.quantity === "flow_lpm" ? (chosen.reading ?? null) : null;
+  const flow = useJudged(job.id, answer?.question, metered);
   const [selected, setSelected] = useState<string | null>(null);
   const [stateChoice, setStateChoice] = useState<string | null>(null);
   const [player, setPlayer] = useState("healthy");
@@ -372,6 +375,8 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                   setWanted(null);
                   setChosenKey(stepKey(s));
                 }}
+                schematic={schematic}
+                curve={flow.data?.curve ?? null}
                 own={own !== null}
                 onBack={() => setWanted(null)}
                 onKeep={keep}

@@ -1,19 +1,20 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import {
   api,
-  type Draft,
   type Finding,
   type Machine,
   type PartType,
   type Schematic as SchematicData,
+  type SolvedState,
 } from "../../api/client";
 import { useTypes, useWorkshop } from "../../api/queries";
 import { Schematic } from "../../schematic/Schematic";
 import { Frame } from "../../ui/Frame";
-import { Button, Failure, Notice, Select } from "../../ui/primitives";
+import { Button, Failure, Select } from "../../ui/primitives";
 import { AddPart, type Placing } from "./AddPart";
+import { Drafted, firstShown, settledStates } from "./Drafted";
 import { changed, changeType, insertInto, type Past, partLineAt, redone, undone } from "./edits";
 import { EXAMPLE, insertLine, lineFor, lineStart } from "./listing";
 import { PartHelp } from "./PartHelp";
@@ -58,33 +59,6 @@ function Findings({ findings, onLine }: { findings: Finding[]; onLine: (line: nu
         </li>
       ))}
     </ul>
-  );
-}
-
-function Drafted({ draft }: { draft: Draft }) {
-  if (draft.pending) return <p className="p-3">Every command is tried on the machine …</p>;
-  if (draft.trouble) return <Notice tone="stop">{draft.trouble}</Notice>;
-  return (
-    <div className="grid gap-1.5 text-sm">
-      <ul className="list-disc pl-5">
-        {draft.notes.map((note) => (
-          <li key={note}>{note}</li>
-        ))}
-      </ul>
-      {draft.functions.map((f) => (
-        <p key={f.id}>
-          <b>{f.label}</b>: {f.moves.map((m) => m.label).join(", ")}
-        </p>
-      ))}
-      <p className="text-soft">
-        {draft.states.length} states, {draft.points.length} test points. A number that is not typed,
-        or has ~ before it, is taken as known to a fifth only; what the gauges say narrows it.
-      </p>
-      <Notice tone="warn">
-        What falls, turns, burns or holds pressure on this machine nobody has typed: keep to the
-        maker's procedure and cautions, support what can fall, read zero before anything is opened.
-      </Notice>
-    </div>
   );
 }
 
@@ -244,7 +218,7 @@ function SaveMachine({ listing, beside, onKept }: Omit<KeepCircuitProps, "machin
   );
   return (
     <div className="grid gap-2">
-      <div className="grid grid-cols-2 gap-2">
+      <div className="grid grid-cols-[1.4fr_1fr_1.1fr_0.7fr] gap-2">
         {field("name", "Machine")}
         {field("owner", "Owner")}
         {field("serial", "Serial number")}
@@ -278,6 +252,7 @@ export function MachinePage() {
   // The circuit it began with: what that does is kept as long as it fits.
   const [beside, setBeside] = useState(() => localStorage.getItem(besideStore));
   const [wanted, setWanted] = useState<string | null>(null);
+  const [running, setRunning] = useState<string | null>(null);
   const [selected, setSelected] = useState<string | null>(null);
   const [cursor, setCursor] = useState(0);
   const area = useRef<HTMLTextAreaElement>(null);
@@ -304,6 +279,18 @@ export function MachinePage() {
   const findings = text.trim() ? (checked.data?.findings ?? []) : [];
   const current = settled === text && !checked.isFetching;
   const sound = current && text.trim() !== "" && findings.length === 0;
+
+  // The numbers of another list than the one that is typed are not shown.
+  const found = wanted === text ? draft.data : undefined;
+  const ran = found && (settledStates(found).find((s) => s.id === running) ?? firstShown(found));
+  const solved: SolvedState | undefined = useMemo(
+    () => ran && { state: ran.id, suspect: null, pending: false, nets: ran.nets, flows_lpm: {} },
+    [ran],
+  );
+  // Once asked for, it is found again with every list that is whole.
+  useEffect(() => {
+    if (wanted !== null && sound && wanted !== text) setWanted(text);
+  }, [wanted, sound, text]);
 
   const keep = (next: Past) => {
     setHistory(next);
@@ -339,6 +326,11 @@ export function MachinePage() {
     area.current?.focus();
     area.current?.setSelectionRange(from, to);
     setCursor(from);
+  };
+  const toPart = (component: string) => {
+    setSelected(component);
+    const line = text.split("\n").findIndex((l) => l.trim().startsWith(`${component} `));
+    if (line >= 0) toLine(line + 1);
   };
   const toLine = (line: number) => select(lineStart(text, line), lineStart(text, line + 1) - 1);
   const edit = (made: { text: string; from: number; to: number }) => {
@@ -430,7 +422,7 @@ export function MachinePage() {
             {drawn ? (
               <Schematic
                 schematic={drawn}
-                solved={undefined}
+                solved={solved}
                 suspicion={NOBODY}
                 target={null}
                 selected={selected}
@@ -450,7 +442,12 @@ export function MachinePage() {
             )}
             {wanted === text && draft.data ? (
               <>
-                <Drafted draft={draft.data} />
+                <Drafted
+                  draft={draft.data}
+                  state={ran?.id ?? null}
+                  onState={setRunning}
+                  onPart={toPart}
+                />
                 {!draft.data.pending && !draft.data.trouble && (
                   <div>
                     {machine ? (

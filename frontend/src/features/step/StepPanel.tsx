@@ -2,7 +2,9 @@ import {
   api,
   type Diagnosis,
   type EntryData,
+  type FlowCurve,
   type Reading,
+  type Schematic,
   type Step,
   type Workshop,
 } from "../../api/client";
@@ -11,6 +13,7 @@ import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
+import { FlowCurvePanel } from "./FlowCurvePanel";
 import { type Moment, OverTime, overTime } from "./OverTime";
 
 interface StepPanelProps {
@@ -29,6 +32,9 @@ interface StepPanelProps {
   onKeep: (data: EntryData) => void;
   onDoubt: (reading: Reading) => Promise<string[]>;
   revision: number;
+  schematic: Schematic;
+  /** Of a flow at a meter: what it tells at several pressures, once that is worked out. */
+  curve: FlowCurve | null;
   /** The step is a reading of somebody's own choice, not one that is proposed. */
   own?: boolean;
   onBack?: () => void;
@@ -208,6 +214,17 @@ export function StepPanel(props: StepPanelProps) {
             value={null}
           />
         </div>
+      )}
+      {props.curve && !step.refused && (
+        <FlowCurvePanel
+          key={`${stepKey(step)} ${props.curve.loads_bar.join()}`}
+          curve={props.curve}
+          single={step}
+          schematic={props.schematic}
+          workshop={workshop}
+          names={new Map(diagnosis.suspects.map((s) => [s.key, s.title]))}
+          onKeep={onKeep}
+        />
       )}
       {overTime(step.quantity) && (
         <OverTime

@@ -281,6 +281,24 @@ class Planner:
         ]
         return self._live_belief.covariance(*(s.slope[:, self.live] for s in slopes))
 
+    def joint(
+        self,
+        asked: Sequence[tuple[Quantity, MachineState]],
+        instruments: Sequence[Instrument | None],
+    ) -> tuple[Array, Array]:
+        """(L, R) mean and (L, R, R) covariance of several readings, their noise included."""
+        mean, variance = self.posteriors(asked, self._live_belief, self.live)
+        noise = [
+            self._noise(q, m, i) for (q, _), m, i in zip(asked, mean, instruments, strict=True)
+        ]
+        slopes = [self.exhibits.shown(q, s).slope[:, self.live] for q, s in asked]
+        covariance = np.empty((len(self.live), len(asked), len(asked)))
+        for a, first in enumerate(slopes):
+            for b, second in enumerate(slopes):
+                covariance[:, a, b] = self._live_belief.covariance(first, second)
+            covariance[:, a, a] = variance[a] + noise[a] ** 2
+        return mean.T, covariance
+
     def outlook(self, step: Step) -> tuple[Array, Array]:
         """Everything a reading could show, in its base unit, and how likely each value is, (G,)."""
         quantity = Quantity.named(step.quantity, step.point)

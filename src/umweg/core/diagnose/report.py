@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
 from umweg.core.diagnose.diagnosis import Diagnosis
+from umweg.core.diagnose.flow_curve import FlowCurve
 from umweg.core.diagnose.guesses import Guess
 from umweg.core.diagnose.mend_views import Mend
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
@@ -124,6 +125,16 @@ class StepView(View):
     highest_bar: float | None
     worth: float
     refused: str
+
+
+class FlowCurveView(View):
+    """Flow at several pressures of one meter as one step, the lowest pressure first."""
+
+    loads_bar: list[float]
+    steps: list[StepView]
+    minutes: float
+    bits: float
+    worth: float
 
 
 class RepairView(View):
@@ -401,4 +412,15 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         highest_bar=step.highest_bar,
         worth=step.saving,
         refused=step.refused,
+    )
+
+
+def flow_curve_view(circuit: Circuit, curve: FlowCurve) -> FlowCurveView:
+    """A curve's readings in words, and what they tell together."""
+    return FlowCurveView(
+        loads_bar=list(curve.loads_bar),
+        steps=[step_view(circuit, step) for step in curve.steps],
+        minutes=curve.minutes,
+        bits=curve.bits,
+        worth=curve.saving,
     )
