@@ -45,8 +45,10 @@ export function FlowCurvePanel(props: FlowCurvePanelProps) {
         The same at {curve.loads_bar.length} pressures, in one go
       </h3>
       <p className="text-sm">
-        Tells {curve.bits.toFixed(2)} bit instead of {single.bits.toFixed(2)},{" "}
-        {Math.max(0, Math.round(curve.minutes - single.minutes))} min more. Turn the load valve in
+        {curve.bits < 0.01
+          ? "Tells nothing about who it is"
+          : `Tells ${curve.bits.toFixed(2)} bit instead of ${single.bits.toFixed(2)}`}
+        , {Math.max(0, Math.round(curve.minutes - single.minutes))} min more. Turn the load valve in
         slowly, never shut it against the pump; open it before you stop.
       </p>
       <Chart curve={curve} rows={rows} unit={unit} names={names} />
@@ -141,7 +143,7 @@ function Chart({
     ...typed.map((t) => t.flow),
   );
   const far = Math.max(1, ...curve.loads_bar, ...typed.map((t) => t.bar));
-  const x = (bar: number) => LEFT + (bar / far) * (WIDTH - LEFT - 12);
+  const x = (bar: number) => LEFT + (bar / far) * (WIDTH - LEFT - 22);
   const y = (flow: number) => HEIGHT - FOOT - (Math.max(flow, 0) / most) * (HEIGHT - FOOT - 12);
   const at = (values: number[]) =>
     values.map((v, i) => `${x(curve.loads_bar[i] ?? 0)},${y(v)}`).join(" ");
