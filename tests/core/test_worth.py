@@ -14,6 +14,7 @@ from umweg.core.diagnose.worth import (
     EXPLAIN_MIN,
     NOTHING,
     TRY_MIN,
+    Action,
     Money,
     Stakes,
     action_of,
@@ -21,7 +22,7 @@ from umweg.core.diagnose.worth import (
     repairs_of,
     sequence_cost,
 )
-from umweg.core.faults.population import faults_of
+from umweg.core.faults.population import Hypothesis, faults_of
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.quantities import Quantity
 from umweg.library import load_circuit, load_jobs
@@ -87,6 +88,11 @@ def stakes_of(doctor: Diagnostician, ranking: Ranking) -> tuple[Stakes, np.ndarr
     return Stakes(ranking, live, doctor.money), live
 
 
+def cure_of(hypothesis: Hypothesis) -> frozenset[Action]:
+    """All repairs that a machine needs."""
+    return frozenset(map(action_of, hypothesis.faults)) or frozenset({NOTHING})
+
+
 def test_knowing_all_saves_all_but_the_repair_itself(
     packer_doctor: Diagnostician, ranking: Ranking
 ) -> None:
@@ -99,14 +105,7 @@ def test_knowing_all_saves_all_but_the_repair_itself(
     assert bits == pytest.approx(float(-(prior * np.log2(prior)).sum()))
     tried = TRY_MIN * packer_doctor.money.labour_per_min
     alone = [
-        max(
-            (
-                packer_doctor.money.cost(action_of(f))
-                for f in ranking.population.hypotheses[h].faults
-            ),
-            default=packer_doctor.money.cost(NOTHING),
-        )
-        + tried
+        sum(map(packer_doctor.money.cost, cure_of(ranking.population.hypotheses[h]))) + tried
         for h in names
     ]
     assert saved == pytest.approx(stakes.now - float(prior @ np.array(alone)))
@@ -132,15 +131,8 @@ def test_information_against_brute_force(
     weight = ranking.inside[live] / ranking.inside[live].sum()
     owners = ranking.population.hypothesis[live]
     names = np.unique(owners)
-    cost = {
-        h: [packer_doctor.money.cost(action_of(f)) for f in ranking.population.hypotheses[h].faults]
-        or [packer_doctor.money.cost(NOTHING)]
-        for h in names
-    }
-    actions = {
-        h: max(map(action_of, ranking.population.hypotheses[h].faults), default=NOTHING)
-        for h in names
-    }
+    actions = {h: cure_of(ranking.population.hypotheses[h]) for h in names}
+    cost = {h: sum(map(packer_doctor.money.cost, actions[h])) for h in names}
     expected_bits = expected_then = 0.0
     prior = np.array([weight[owners == h].sum() for h in names])
     for o in range(4):
@@ -157,7 +149,7 @@ def sequence(joint, names, actions, cost, money) -> float:  # type: ignore[no-un
     by_action: dict[object, tuple[float, float]] = {}
     for share, h in zip(joint, names, strict=True):
         before = by_action.get(actions[h], (0.0, 0.0))[0]
-        by_action[actions[h]] = before + share, max(cost[h]) + TRY_MIN * money.labour_per_min
+        by_action[actions[h]] = before + share, cost[h] + TRY_MIN * money.labour_per_min
     total, left = 0.0, float(joint.sum())
     for share, price in sorted(by_action.values(), key=lambda v: -v[0] / v[1]):
         total += price * left

@@ -356,33 +356,33 @@ class _Joint:
 def _joint(readings: _Readings) -> _Joint:
     """Weigh all readings together; misread ones are set aside one at a time."""
     error, covariance = readings.error, readings.covariance
-    count, n = error.shape
+    n = error.shape[1]
     aside = ~readings.known
     unknown = aside.copy()
-    every = np.arange(count)
     diagonal = np.arange(n)
-
-    def widened() -> Array:
-        wide: Array = covariance.copy()
-        wide[:, diagonal, diagonal] += np.where(aside, _SET_ASIDE, 0.0)
-        return wide
-
+    covariance[:, diagonal, diagonal] += np.where(aside, _SET_ASIDE, 0.0)
+    precision = np.asarray(np.linalg.inv(covariance), dtype=np.float64)
+    _, log_det = np.linalg.slogdet(covariance)
+    solved: Array = np.einsum("crs,cs->cr", precision, error)
+    # Who has nothing to set aside any more is done with.
+    rows: NDArray[np.intp] = np.arange(len(error))
     for _ in range(n):
-        precision = np.asarray(np.linalg.inv(widened()), dtype=np.float64)
-        solved: Array = np.einsum("crs,cs->cr", precision, error)
-        own = precision[:, diagonal, diagonal]
-        alone = log_normal(solved / own, 1.0 / own)
+        own = precision[rows][:, diagonal, diagonal]
+        alone = log_normal(solved[rows] / own, 1.0 / own)
         gain = readings.misread + np.log(MISREAD_SHARE) - alone - np.log1p(-MISREAD_SHARE)
-        gain[aside] = -np.inf
+        gain[aside[rows]] = -np.inf
         worst = gain.argmax(axis=1)
-        flag = gain[every, worst] > 0.0
+        flag = gain[np.arange(len(rows)), worst] > 0.0
         if not flag.any():
             break
-        aside[every[flag], worst[flag]] = True
-    wide = widened()
-    precision = np.asarray(np.linalg.inv(wide), dtype=np.float64)
-    solved = np.einsum("crs,cs->cr", precision, error)
-    _, log_det = np.linalg.slogdet(wide)
+        rows, worst = rows[flag], worst[flag]
+        # One more on the diagonal changes the inverse by a single column (Sherman & Morrison 1950).
+        column = precision[rows, :, worst]
+        more = 1.0 / _SET_ASIDE + column[np.arange(len(rows)), worst]
+        log_det[rows] += np.log(_SET_ASIDE * more)
+        precision[rows] -= column[:, :, None] * (column / more[:, None])[:, None, :]
+        solved[rows] -= column * (solved[rows, worst] / more)[:, None]
+        aside[rows, worst] = True
     kept = n - aside.sum(axis=1)
     log_fit = -0.5 * (
         log_det

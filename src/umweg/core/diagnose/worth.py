@@ -21,6 +21,8 @@ Action = tuple[str, WorkKind]
 """What is done to which component; the same action cures every fault that asks for it."""
 NOTHING: Action = ("", "by_hand")
 """Nothing is mended: the machine is as it should be."""
+Cure = tuple[Action, ...]
+"""All that is done until a machine is cured: of two faults, both repairs."""
 
 
 def action_of(fault: Fault) -> Action:
@@ -146,13 +148,13 @@ class Stakes:
         self._weight = ranking.inside[live][:, None]
         self.prior = np.add.reduceat(self._weight[:, 0], self._first)
         self.prior /= self.prior.sum()
-        cures = [_cure(population.hypotheses[h], money) for h in owners]
-        self.actions = sorted(set(cures))
-        self._action = np.array([self.actions.index(c) for c in cures], dtype=np.intp)
-        self._by_action = np.zeros((len(self.actions), len(owners)))
+        cures = [_cure(population.hypotheses[h]) for h in owners]
+        self.cures = sorted(set(cures))
+        self._action = np.array([self.cures.index(c) for c in cures], dtype=np.intp)
+        self._by_action = np.zeros((len(self.cures), len(owners)))
         self._by_action[self._action, np.arange(len(owners))] = 1.0
         tried = TRY_MIN * money.labour_per_min
-        self._cost = np.array([money.cost(a) + tried for a in self.actions])
+        self._cost = np.array([sum(map(money.cost, c)) + tried for c in self.cures])
 
     @property
     def now(self) -> float:
@@ -176,7 +178,7 @@ class Stakes:
         with np.errstate(divide="ignore", invalid="ignore"):
             terms = joint * np.log2(joint / (prior[:, None] * outcome[None]))
         bits = float(np.nansum(terms))
-        if not len(self.actions):
+        if not len(self.cures):
             return max(bits, 0.0), 0.0
         now = float(self._expected(prior[:, None])[0])
         return max(bits, 0.0), now - float(self._expected(joint).sum())
@@ -201,7 +203,7 @@ class Stakes:
         return float(np.maximum(saved, 0.0).sum())
 
 
-def _cure(hypothesis: Hypothesis, money: Money) -> Action:
-    """What cures a hypothesis; of two faults, the dearer repair stands for both."""
-    actions = [action_of(f) for f in hypothesis.faults]
-    return max(actions, key=money.cost) if actions else NOTHING
+def _cure(hypothesis: Hypothesis) -> Cure:
+    """What cures a hypothesis. Whoever mends one of two faults alone does so for nothing: the
+    machine comes back, and is cured once both are done."""
+    return tuple(sorted({action_of(f) for f in hypothesis.faults})) or (NOTHING,)
