@@ -1,6 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
+import { labelSide, NAMED_FROM, overhang } from "./labels";
 import {
   type Drawing,
   drawingOf,
@@ -103,12 +104,14 @@ function turnedTransform(node: GraphNode): string {
 
 function PartSymbol({
   placed,
+  drawing,
   faded,
   share,
   selected,
   onSelect,
 }: {
   placed: Placed<GraphNode>;
+  drawing: Drawing;
   faded: boolean;
   share: number;
   selected: boolean;
@@ -119,9 +122,11 @@ function PartSymbol({
   if (!part) return null;
   const lines = labelLines(part.label);
   const height = part.height * UNIT;
-  const suspicious = share >= 0.01;
+  const suspicious = share >= NAMED_FROM;
   const named = !part.named_on_demand || suspicious || selected;
   const step = isAstride(item) ? LABEL_STEP + 8 : LABEL_STEP;
+  const side = labelSide(placed, drawing, lines.length + (suspicious ? 1 : 0));
+  const textX = side === "right" ? item.symbolWidth + 7 : -7;
   const choose = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") {
       event.preventDefault();
@@ -181,22 +186,23 @@ function PartSymbol({
       </g>
       {named && (
         <text
-          x={item.symbolWidth + 7}
+          x={textX}
           y={labelTop(item, lines.length, suspicious)}
+          textAnchor={side === "right" ? "start" : "end"}
           fontSize={LABEL_SIZE}
           className="stroke-paper"
           strokeWidth={4}
           paintOrder="stroke"
         >
           {lines.map((line, i) => (
-            <tspan key={line} x={item.symbolWidth + 7} dy={i ? step : 0} className="fill-ink">
+            <tspan key={line} x={textX} dy={i ? step : 0} className="fill-ink">
               {/* The space keeps the words of two lines apart for who hears them. */}
               {`${line} `}
             </tspan>
           ))}
           {suspicious && (
             <tspan
-              x={item.symbolWidth + 7}
+              x={textX}
               dy={lines.length > 1 ? LABEL_STEP : step}
               className="fill-suspect font-bold"
             >
@@ -371,6 +377,7 @@ export function Schematic(props: SchematicProps) {
   ];
   const about = JSON.stringify(needed.slice(0, MOST_NEEDED));
 
+  const reach = drawing ? overhang(drawing, suspicion) : 0;
   // The map opens on what is needed, and goes there again with the next step or way; once somebody
   // has moved it, it stays where it was put.
   useEffect(() => {
@@ -385,8 +392,9 @@ export function Schematic(props: SchematicProps) {
     });
     const [width, height] = [size?.width || 800, size?.height || 600];
     const widest = (width * LABEL_SIZE) / READABLE_PX;
-    setView(openingView(drawing.width, drawing.height, width, height, widest, boxes));
-  }, [drawing, about]);
+    const all = drawing.width + reach;
+    setView(openingView(all, drawing.height, width, height, widest, boxes));
+  }, [drawing, about, reach]);
 
   const shown = view ?? { x: 0, y: 0, width: 800, height: 600 };
   const scale = () => shown.width / (box.current?.getBoundingClientRect().width ?? 800);
@@ -417,7 +425,8 @@ export function Schematic(props: SchematicProps) {
   };
   const whole = () => {
     const size = box.current?.getBoundingClientRect();
-    if (drawing && size) move(fitView(drawing.width, drawing.height, size.width, size.height));
+    if (drawing && size)
+      move(fitView(drawing.width + reach, drawing.height, size.width, size.height));
   };
   const zoomBy = (factor: number) => move(zoom(shown, factor, middle.x, middle.y));
 
@@ -509,6 +518,7 @@ export function Schematic(props: SchematicProps) {
             <PartSymbol
               key={placed.item.id}
               placed={placed}
+              drawing={drawing}
               faded={lit !== null && !lit.parts.has(placed.item.id)}
               share={suspicion.get(placed.item.id) ?? 0}
               selected={selected === placed.item.id}
