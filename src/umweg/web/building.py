@@ -65,7 +65,7 @@ def _types() -> list[TypeView]:
         TypeView(
             name=name,
             label=kind.label,
-            summary=kind.summary(),
+            summary=kind.summary().replace("``", ""),
             ports=[*kind.port_names(), *kind.link_names()],
             optional=list(kind.levers),
             parameters=[

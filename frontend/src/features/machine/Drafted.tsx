@@ -1,6 +1,21 @@
 import type { Draft } from "../../api/client";
 import { Notice, Select } from "../../ui/primitives";
 
+/** States that have numbers to show. */
+export const settledStates = (draft: Draft) =>
+  draft.states.filter((s) => Object.keys(s.nets).length > 0);
+
+const PRESSED_BAR = 20;
+const pressed = (state: Draft["states"][number]) =>
+  Object.values(state.nets).filter((n) => n.unit === "bar" && n.value > PRESSED_BAR).length;
+
+/** The state that is shown first: the one in which most of the machine is under pressure. */
+export const firstShown = (draft: Draft) =>
+  settledStates(draft).reduce<Draft["states"][number] | undefined>(
+    (best, s) => (best && pressed(best) >= pressed(s) ? best : s),
+    undefined,
+  );
+
 interface DraftedProps {
   draft: Draft;
   /** State whose pressures the map shows. */
@@ -8,20 +23,6 @@ interface DraftedProps {
   onState: (id: string) => void;
   onPart: (component: string) => void;
 }
-
-/** States that have numbers to show. */
-export const settledStates = (draft: Draft) =>
-  draft.states.filter((s) => Object.keys(s.nets).length > 0);
-
-const highest = (state: Draft["states"][number]) =>
-  Math.max(...Object.values(state.nets).map((n) => (n.unit === "bar" ? n.value : 0)));
-
-/** The state that is shown first: the one with the most pressure. */
-export const firstShown = (draft: Draft) =>
-  settledStates(draft).reduce<Draft["states"][number] | undefined>(
-    (best, s) => (best && highest(best) >= highest(s) ? best : s),
-    undefined,
-  );
 
 /** What was found of a machine, how it runs, and what no machine of the trade does. */
 export function Drafted({ draft, state, onState, onPart }: DraftedProps) {

@@ -22,6 +22,8 @@ import { PartHelp } from "./PartHelp";
 const NOBODY: Map<string, number> = new Map();
 const ASK_AGAIN_MS = 500;
 const TYPING_MS = 250;
+/** Height of a line in the list (leading-6). */
+const LINE_PX = 24;
 const STORE = "umweg-listing-1";
 const BESIDE = "umweg-listing-beside-1";
 
@@ -323,8 +325,17 @@ export function MachinePage() {
     begin(given, machine.circuit_id);
   });
   const select = (from: number, to: number) => {
-    area.current?.focus();
-    area.current?.setSelectionRange(from, to);
+    const field = area.current;
+    field?.focus();
+    field?.setSelectionRange(from, to);
+    // A browser shows where one types, not what was selected for one.
+    const line = (field?.value.slice(0, from).split("\n").length ?? 1) - 1;
+    const top = line * LINE_PX;
+    if (
+      field &&
+      (top < field.scrollTop || top > field.scrollTop + field.clientHeight - 2 * LINE_PX)
+    )
+      field.scrollTop = Math.max(0, top - 3 * LINE_PX);
     setCursor(from);
   };
   const toPart = (component: string) => {
