@@ -225,7 +225,7 @@ def _stands(seen: _Seen, part: Component) -> Iterator[str]:
         return
     for name in state.moves:
         function = seen.circuit.function(name)
-        if function.actuator != part.id or state.loads.get(name) == "stalled":
+        if function.actuator != part.id or state.loads.get(name) in ("stalled", "held"):
             continue
         ports = component_type(part.type).ports
         domain = next(p.domain for p in ports if p.name == function.actuator_port)
