@@ -43,7 +43,7 @@ const OPTIONS: Record<string, string> = {
   "elk.layered.spacing.edgeEdgeBetweenLayers": "7",
   "elk.layered.spacing.edgeNodeBetweenLayers": "7",
   "elk.layered.crossingMinimization.strategy": "LAYER_SWEEP",
-  "elk.layered.thoroughness": "40",
+  "elk.layered.thoroughness": "10",
   "elk.randomSeed": "1",
 };
 
@@ -156,7 +156,8 @@ export async function layOut(
   let best: Drawing | null = null;
   // What is being typed keeps its way as well.
   for (const placing of before?.placing ? [before.placing] : PLACINGS) {
-    const placed = await engine.layout(elkGraph(graph, placing, before));
+    // Who stands beside whom is found once: that takes longest.
+    const placed = await engine.layout(elkGraph(graph, placing, before ?? best));
     const drawing = { ...drawn(graph, placed), placing };
     if (!best || letteringPx(drawing) > letteringPx(best)) best = drawing;
     if (letteringPx(best) >= READABLE_PX) break;
@@ -196,7 +197,7 @@ function drawn(graph: Graph, placed: ElkNode): Drawing {
   };
 }
 
-const STORE = "umweg-drawing-7";
+const STORE = "umweg-drawing-8";
 
 /** A circuit that is being typed is no revision yet: what it shows may change with every key. */
 export const isTyped = (schematic: Schematic) => schematic.revision === 0;
