@@ -43,9 +43,11 @@ const OPTIONS: Record<string, string> = {
   "elk.layered.spacing.edgeEdgeBetweenLayers": "7",
   "elk.layered.spacing.edgeNodeBetweenLayers": "7",
   "elk.layered.crossingMinimization.strategy": "LAYER_SWEEP",
-  "elk.layered.thoroughness": "10",
   "elk.randomSeed": "1",
 };
+
+/** From so many on, fewer orders are tried: a large machine is drawn within seconds. */
+const MANY_NODES = 100;
 
 /** Ways to place what stands in one row, the straightest lines first, the narrowest drawing last. */
 const PLACINGS = ["NETWORK_SIMPLEX", "LINEAR_SEGMENTS", "SIMPLE"];
@@ -90,6 +92,7 @@ function elkGraph(graph: Graph, placing: string, before: Drawing | null): ElkNod
       ...OPTIONS,
       ...(before ? { "elk.layered.crossingMinimization.strategy": "INTERACTIVE" } : {}),
       "elk.layered.nodePlacement.strategy": placing,
+      "elk.layered.thoroughness": graph.nodes.length > MANY_NODES ? "10" : "40",
     },
     children: graph.nodes.map((node) => ({
       id: node.id,
