@@ -75,6 +75,19 @@ def test_the_peak_is_the_reliefs_setting_and_a_plugged_drain_shows() -> None:
     assert shown("fan_peak", "fan_relief:set_high=0.5") > healthy + 15
 
 
+@pytest.mark.parametrize(
+    ("fault", "late"),
+    [(None, 1.0), ("branch_check:screen_blocked=0.3", 2.0), ("interlock_valve:sticks=0.2", 1.6)],
+)
+def test_a_brake_is_released_in_the_time_its_piston_takes(fault: str | None, late: float) -> None:
+    """5 mm at the speed of the moment it moves, and a few hundredths in which its line fills."""
+    machine = Nominal("dumper_interlock", *([] if fault is None else [fault]))
+    seconds = machine.read("within_s", "release_time", "releasing")
+    stroke = 5 / machine.mm_s("release", "releasing")
+    assert 0.01 < seconds - stroke < 0.1
+    assert seconds > late * 1.15
+
+
 def test_slopes_are_what_playing_the_changed_machine_shows() -> None:
     predictor = hauler()
     quantity = quantity_of(predictor.circuit.timing("fan_peak"))

@@ -193,6 +193,9 @@ CALCULATIONS: dict[str, tuple[Hand, ...]] = {
              320 + 0.6 + 5, 2),
     ),
     "dumper_interlock": (
+        Hand("within_s", "release_time", "releasing",
+             "5 mm at the speed that 12 bar over the springs leave, and what fills before it moves",
+             5 / 4.26 + 0.04, 5),
         Hand("pressure_bar", "charge_port", "braked",
              "24 bar, 0.08 for each of 27 L/min and the case's 0.5",
              24 + 0.08 * (28 - 0.03 * 26.6 * THIN) + 0.5, 1.5),
