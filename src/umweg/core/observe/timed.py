@@ -25,6 +25,10 @@ OIL_STEP = 0.05
 """Differences, as shares, of what drives the machine and of its oil's viscosity."""
 
 
+AT_END = 0.005
+"""Share of its stroke within which a rod stands at its end."""
+
+
 @dataclass(frozen=True)
 class Play:
     """A timing's play of some machines."""
@@ -54,6 +58,18 @@ class Play:
         rods = [i for i, d in enumerate(self.network.domains) if d == "translation"]
         return [i for i in rods if i < self.network.unknown_count].index(row)
 
+    @property
+    def stood(self) -> NDArray[np.intp]:
+        """(C,) where the rod stood as the last phase began: 1 its outer end, −1 its inner, 0 neither."""
+        assert self.timing.function is not None
+        stroke = self.circuit.function(self.timing.function).stroke_mm
+        place = self.curves.place_mm[:, int(np.argmax(self.last)), self.rod]
+        if stroke <= 0.0:
+            # Where it ends is a parameter's: it is not known here.
+            return np.zeros(len(place), dtype=np.intp)
+        outer, inner = place > (1.0 - AT_END) * stroke, place < AT_END * stroke
+        return np.where(outer, 1, np.where(inner, -1, 0)).astype(np.intp)
+
     def unless_told(self, found: Array, told: NDArray[np.bool_]) -> Array:
         """What was found, the whole phase where nothing was, no number where it is not known."""
         nothing = np.where(self.curves.finished, self.seconds, np.nan)
@@ -78,8 +94,11 @@ def _within(play: Play) -> Array:
     count = len(play.curves.finished)
     found, told = np.zeros(count), np.zeros(count, dtype=bool)
     if play.timing.function is not None:
+        stood = play.stood
         for case, events in enumerate(play.curves.events):
-            ends = [e.at_s for e in events if e.rod == play.rod and e.on and e.at_s > play.start_s]
+            came = [e for e in events if e.rod == play.rod and e.on and e.at_s > play.start_s]
+            # Who is pressed against the end it stands at has not arrived there.
+            ends = [e.at_s for e in came if stood[case] != (1 if e.far else -1)]
             if ends:
                 found[case], told[case] = ends[0] - play.start_s, True
         return play.unless_told(found, told)
