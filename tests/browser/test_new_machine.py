@@ -40,6 +40,8 @@ def test_a_typed_machine_is_saved_and_diagnosed(page: Page, address: str) -> Non
 def test_what_was_typed_outlives_the_page(page: Page, address: str) -> None:
     page.goto(f"{address}/machines/new")
     page.get_by_label("Add a part").fill("load-holding")
+    # Until the types have come there is nothing to choose from.
+    expect(page.get_by_role("list", name="Types")).to_be_visible()
     page.keyboard.press("Enter")
     typed = page.get_by_label("Parts and joins")
     assert "counterbalance_valve valve=?" in typed.input_value()
@@ -71,6 +73,8 @@ class Builder:
         before = set(self.names())
         self.tap(self.page.get_by_label("Add a part"))
         self.type(letters)
+        # Until the types have come there is nothing to choose from.
+        expect(self.page.get_by_role("list", name="Types")).to_be_visible()
         self.page.keyboard.press("Enter")
         self.keys += 1
         (name,) = set(self.names()) - before
