@@ -496,21 +496,15 @@ def flow_command(
     from umweg.core.diagnose.flow_curve import flow_curve
     from umweg.core.diagnose.plan import Planner
     from umweg.core.diagnose.report import flow_curve_view
-    from umweg.core.observe.kinds.readings import Reading
+    from umweg.core.observe.kinds.readings import blank
+    from umweg.core.observe.quantities import Quantity
 
     document, doctor, seen = _asked(subject)
     ranking, predictor = doctor.rank(seen)
     planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
-    reading = Reading.model_validate(
-        {
-            "id": "new",
-            "point": point,
-            "quantity": "flow_lpm",
-            "state": state if state in document.states else _state(document, state),
-            "value": 0.0,
-            "unit": "L/min",
-        }
-    )
+    reading = blank(Quantity("flow_lpm", point), state)
+    if state not in document.states:
+        reading = reading.model_copy(update={"state": _state(document, state)})
     reading.check(planner.exhibits.suspects)
     found = flow_curve(planner, reading, seen, load or ())
     if found is None:

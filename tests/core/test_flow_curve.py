@@ -9,7 +9,6 @@ from typer.testing import CliRunner
 from umweg.cli import app
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.flow_curve import flow_curve, loaded, loads_of, meter_of
-from umweg.core.diagnose.own import own_step
 from umweg.core.diagnose.plan import Planner
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading, blank
@@ -55,6 +54,22 @@ def test_what_is_a_named_state_is_called_by_its_name() -> None:
         loaded(circuit, blank(Quantity("pressure_bar", "pump_outlet"), "neutral_rated"), 80.0)
 
 
+def test_a_meter_that_no_named_state_has_is_loaded_below_what_its_parts_bear() -> None:
+    """Put together on the spot: four fifths of the pump's 250 bar at its outlet, by thirds."""
+    document = load_circuit("packer_truck")
+    states = {n: s for n, s in document.states.items() if not s.interventions}
+    circuit = document.model_copy(update={"states": states})
+    named = document.states["pump_open"].model_copy(update={"label": "On the spot"})
+    own = [i.model_copy(update={"load_bar": 0.0}) for i in named.interventions]
+    state = named.model_copy(update={"interventions": own})
+    assert loads_of(circuit, flow("x").model_copy(update={"state": state})) == (
+        0.0,
+        65.0,
+        135.0,
+        200.0,
+    )
+
+
 def test_a_sound_pump_loses_its_leakage_with_pressure() -> None:
     """``q = V·n − G·p``: between two pressures the flow falls by G times their difference."""
     planner = planner_of()
@@ -72,7 +87,7 @@ def test_together_they_tell_more_than_one_and_no_more_than_all() -> None:
     planner = planner_of()
     found = flow_curve(planner, flow("pump_loaded"), SLOW)
     assert found is not None
-    single = [own_step(planner, r, SLOW).bits for r in found.readings]
+    single = [s.bits for s in found.steps]
     assert max(single) - 0.05 < found.bits < sum(single)
     assert found.minutes == pytest.approx(max(s.minutes for s in found.steps) + 2.0)
 

@@ -170,18 +170,9 @@ class FaultMode:
         return healthy + s * s * (self.severe - healthy)
 
     def kept(self, severity: Array | float) -> Array:
-        """How much of a difference of the healthy value is left in the value at ``severity``."""
-        s = np.asarray(severity, dtype=float)
-        if self.scale == "factor":
-            return np.asarray(self.severe**s)
-        if self.scale == "to":
-            return np.asarray(1.0 - s)
-        if self.scale == "decades":
-            return np.ones_like(s)
-        if self.scale == "switch":
-            return np.where(s > 0.0, 0.0, 1.0)
-        squared: Array = 1.0 - s * s
-        return squared
+        """How much of a difference of the healthy value is left in the value at ``severity``: on
+        every scale the value is a straight line over the healthy one."""
+        return np.asarray(self.value(1.0, severity) - self.value(0.0, severity))
 
 
 @dataclass(frozen=True)

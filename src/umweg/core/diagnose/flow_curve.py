@@ -20,7 +20,6 @@ from umweg.core.errors import UmwegError
 from umweg.core.observe.kinds.base import resolve_state
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.quantities import Quantity
 
 PRESSURES = 3
 ROUND_BAR = 5.0
@@ -38,7 +37,6 @@ class FlowCurve:
     """
 
     loads_bar: tuple[float, ...]
-    readings: tuple[Reading, ...]
     steps: tuple[Step, ...]
     minutes: float
     bits: float
@@ -67,10 +65,10 @@ def loaded(circuit: Circuit, reading: Reading, load_bar: float) -> Reading:
         raise ValueError(f"no meter in line at “{reading.point}”")
     if load_bar == meter.load_bar:
         return reading
-    for name, other in circuit.steady.items():
-        if _same_but_load(other, resolve_state(circuit, reading.state), reading.point, load_bar):
-            return reading.model_copy(update={"state": name})
     state = resolve_state(circuit, reading.state)
+    for name, other in circuit.steady.items():
+        if _same_but_load(other, state, reading.point, load_bar):
+            return reading.model_copy(update={"state": name})
     turned = meter.model_copy(update={"load_bar": load_bar})
     others = [turned if i == meter else i for i in state.interventions]
     label = f"{state.label}; meter loaded to {load_bar:g} bar"
@@ -81,16 +79,13 @@ def loaded(circuit: Circuit, reading: Reading, load_bar: float) -> Reading:
 def _same_but_load(a: MachineState, b: MachineState, point: str, load_bar: float) -> bool:
     """Whether ``a`` is ``b`` with the meter at a point loaded to so much."""
 
-    def bare(state: MachineState, load: float | None = None) -> dict[str, object]:
-        meters = [
-            i.model_copy(update={"load_bar": load if i.point == point else i.load_bar}).model_dump()
-            for i in state.interventions
-        ]
+    def bare(state: MachineState) -> dict[str, object]:
+        kit = [(i.point, i.kind, i.point == point or i.load_bar) for i in state.interventions]
         left_out = {"label", "cautions", "setup_min", "interventions"}
-        return state.model_dump(exclude=left_out) | {"interventions": meters}
+        return state.model_dump(exclude=left_out) | {"kit": kit}
 
     own = [i.load_bar for i in a.interventions if i.point == point]
-    return own == [load_bar] and bare(a, 0.0) == bare(b, 0.0)
+    return own == [load_bar] and bare(a) == bare(b)
 
 
 def loads_of(circuit: Circuit, reading: Reading) -> tuple[float, ...]:
@@ -104,7 +99,7 @@ def loads_of(circuit: Circuit, reading: Reading) -> tuple[float, ...]:
         for i in state.interventions
         if i.point == meter.point and i.kind == meter.kind
     ]
-    highest = max(meter.load_bar, *used)
+    highest = max([meter.load_bar, *used])
     if highest <= 0.0:
         net = circuit.test_point(meter.point).net
         rated = [
@@ -145,32 +140,26 @@ def flow_curve(
         steps = tuple(own_step(planner, r, observations) for r in readings)
         if len(steps) < 2 or any(s.refused for s in steps):
             return None
-        bits, saved = _together(planner, readings, steps)
+        bits, saved = _together(planner, steps)
     except UmwegError:
         return None
     finally:
         planner.predictor.forget(own)
     minutes = max(s.minutes for s in steps) + READ_MIN * (len(steps) - 1)
     saving = saved - minutes * planner.money.labour_per_min
-    return FlowCurve(loads, readings, steps, minutes, bits, saving)
+    return FlowCurve(loads, steps, minutes, bits, saving)
 
 
-def _together(
-    planner: Planner, readings: Sequence[Reading], steps: Sequence[Step]
-) -> tuple[float, float]:
+def _together(planner: Planner, steps: Sequence[Step]) -> tuple[float, float]:
     """Expected bits and money of all readings together: machines are drawn from the belief, and each
     is weighed by what every candidate would have shown."""
-    asked = [
-        (Quantity.named(r.quantity, r.point), resolve_state(planner.circuit, r.state))
-        for r in readings
-    ]
-    mean, covariance = planner.joint(asked, [s.instrument for s in steps])
+    mean, covariance = planner.joint(steps)
     weight = planner.live_weight / planner.live_weight.sum()
     generator = np.random.default_rng(0)
     chosen = generator.choice(len(weight), size=DRAWN, p=weight)
     root = np.linalg.cholesky(covariance)
     drawn = mean[chosen] + np.einsum(
-        "gij,gj->gi", root[chosen], generator.standard_normal((DRAWN, len(readings)))
+        "gij,gj->gi", root[chosen], generator.standard_normal((DRAWN, len(steps)))
     )
     inverse, (_, log_det) = np.linalg.inv(covariance), np.linalg.slogdet(covariance)
     log_fit = np.empty((len(weight), DRAWN))

@@ -281,23 +281,15 @@ class Planner:
         ]
         return self._live_belief.covariance(*(s.slope[:, self.live] for s in slopes))
 
-    def joint(
-        self,
-        asked: Sequence[tuple[Quantity, MachineState]],
-        instruments: Sequence[Instrument | None],
-    ) -> tuple[Array, Array]:
+    def joint(self, steps: Sequence[Step]) -> tuple[Array, Array]:
         """(L, R) mean and (L, R, R) covariance of several readings, their noise included."""
-        mean, variance = self.posteriors(asked, self._live_belief, self.live)
-        noise = [
-            self._noise(q, m, i) for (q, _), m, i in zip(asked, mean, instruments, strict=True)
-        ]
-        slopes = [self.exhibits.shown(q, s).slope[:, self.live] for q, s in asked]
-        covariance = np.empty((len(self.live), len(asked), len(asked)))
-        for a, first in enumerate(slopes):
-            for b, second in enumerate(slopes):
-                covariance[:, a, b] = self._live_belief.covariance(first, second)
-            covariance[:, a, a] = variance[a] + noise[a] ** 2
-        return mean.T, covariance
+        spreads = [self.spread(step) for step in steps]
+        covariance = np.empty((len(self.live), len(steps), len(steps)))
+        for a, first in enumerate(steps):
+            for b, second in enumerate(steps):
+                covariance[:, a, b] = self.covariance(first, second)
+            covariance[:, a, a] = spreads[a].sd ** 2
+        return np.stack([s.mean for s in spreads], axis=1), covariance
 
     def outlook(self, step: Step) -> tuple[Array, Array]:
         """Everything a reading could show, in its base unit, and how likely each value is, (G,)."""

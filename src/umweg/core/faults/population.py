@@ -164,14 +164,10 @@ class Population:
         ----------
         slots : (U,) of the parameters
         """
-        found = np.ones((len(slots), self.count))
-        row_of = {int(slot): row for row, slot in enumerate(slots)}
         changed = self.slot_at(oil_c)
+        found = np.ones((len(slots), self.count))
         for w in range(changed.shape[1]):
-            for c in np.flatnonzero(changed[:, w] >= 0):
-                row = row_of.get(int(changed[c, w]))
-                if row is not None:
-                    found[row, c] *= self._kept[c, w]
+            found *= np.where(slots[:, None] == changed[:, w], self._kept[:, w], 1.0)
         return found
 
     def cases(self, state: int, oil_c: float) -> Cases:
