@@ -115,10 +115,16 @@ class Builder:
         return [words[0] for words in lines if words]
 
 
-def log_splitter(made: Builder) -> None:
-    made.type('machine "Log splitter"\nengine engine rated=3000\n')
+def driven(made: Builder, name: str, rated: int) -> str:
+    """Where each machine begins: its engine, its tank, and a shaft for its pumps."""
+    made.type(f'machine "{name}"\nengine engine rated={rated}\n')
     tank = made.part("reservoir", tank="", suction="")
     made.part("drive coup", driver="engine", driven="")
+    return tank
+
+
+def log_splitter(made: Builder) -> None:
+    tank = driven(made, "Log splitter", 3000)
     big = made.part("fixed pump", inlet=f"{tank}_suction", outlet="", shaft="coupling_driven")
     made.number("displacement_cm3", "11")
     small = made.part("fixed pump", inlet=f"{tank}_suction", outlet="", shaft="coupling_driven")
@@ -139,9 +145,7 @@ def log_splitter(made: Builder) -> None:
 
 
 def beach_cleaner(made: Builder) -> None:
-    made.type('machine "Beach cleaner"\nengine engine rated=2000\n')
-    tank = made.part("reservoir", tank="", suction="")
-    made.part("drive coup", driver="engine", driven="")
+    tank = driven(made, "Beach cleaner", 2000)
     pump = made.part("fixed pump", inlet=f"{tank}_suction", outlet="", shaft="coupling_driven")
     made.number("displacement_cm3", "14")
     pressed = f"{pump}_outlet"
@@ -165,9 +169,7 @@ def beach_cleaner(made: Builder) -> None:
 
 
 def compactor(made: Builder) -> None:
-    made.type('machine "Compactor"\nengine engine rated=2000\n')
-    tank = made.part("reservoir", tank="", suction="")
-    made.part("drive coup", driver="engine", driven="")
+    tank = driven(made, "Compactor", 2000)
     charge = made.part("fixed pump", inlet=f"{tank}_suction", outlet="", shaft="coupling_driven")
     made.number("displacement_cm3", "26")
     fed = f"{charge}_outlet"

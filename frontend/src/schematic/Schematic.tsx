@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
-import { labelSide, NAMED_FROM, overhang } from "./labels";
+import { APART, labelSide, NAMED_FROM, overhang } from "./labels";
 import {
   type Drawing,
   drawingOf,
@@ -126,7 +126,7 @@ function PartSymbol({
   const named = !part.named_on_demand || suspicious || selected;
   const step = isAstride(item) ? LABEL_STEP + 8 : LABEL_STEP;
   const side = labelSide(placed, drawing, lines.length + (suspicious ? 1 : 0));
-  const textX = side === "right" ? item.symbolWidth + 7 : -7;
+  const textX = side === "right" ? item.symbolWidth + APART : -APART;
   const choose = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") {
       event.preventDefault();

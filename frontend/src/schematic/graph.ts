@@ -76,6 +76,10 @@ export function labelLines(label: string): string[] {
   return lines;
 }
 
+/** Room that the longest line of a label takes. */
+export const labelWidth = (label: string) =>
+  Math.max(...labelLines(label).map((line) => line.length)) * LABEL_CHARACTER;
+
 function portAt(part: Part, port: Port, turned: boolean): PlacedPort {
   const along = port.offset * UNIT;
   const width = part.width * UNIT;
@@ -155,14 +159,12 @@ export function graphOf(schematic: Schematic): Graph {
   for (const part of schematic.parts) {
     const over = turned.has(part.id);
     const lines = labelLines(part.label);
-    const labelWidth = part.named_on_demand
-      ? 0
-      : Math.max(...lines.map((l) => l.length)) * LABEL_CHARACTER + 8;
+    const room = part.named_on_demand ? 0 : labelWidth(part.label) + 8;
     const symbolWidth = part.width * UNIT;
     add({
       id: part.id,
       kind: "part",
-      width: symbolWidth + labelWidth,
+      width: symbolWidth + room,
       height: Math.max(part.height * UNIT, part.named_on_demand ? 0 : lines.length * LABEL_STEP),
       ports: part.ports.map((p) => portAt(part, p, over)),
       part,

@@ -1,8 +1,8 @@
-import { type GraphNode, LABEL_STEP, labelLines, type Part } from "./graph";
+import { type GraphNode, LABEL_STEP, labelLines, labelWidth } from "./graph";
 import type { Drawing, Placed } from "./layout";
 
-const LETTER = 9.2;
-const APART = 7;
+/** Between a symbol and its label. */
+export const APART = 7;
 /** Share of the belief from which a part is named whatever its kind. */
 export const NAMED_FROM = 0.01;
 
@@ -12,9 +12,6 @@ interface Box {
   right: number;
   bottom: number;
 }
-
-const lettersOf = (part: Part) =>
-  Math.max(...labelLines(part.label).map((line) => line.length)) * LETTER;
 
 /** How far labels that were given no room, of the parts that are named now, reach past the drawing. */
 export function overhang(
@@ -26,7 +23,7 @@ export function overhang(
     if (!part?.named_on_demand || !((named.get(part.id) ?? 0) >= NAMED_FROM)) return [];
     const lines = labelLines(part.label).length + 1;
     if (labelSide(n, drawing, lines) === "left") return [];
-    return [n.x + n.item.symbolWidth + APART + lettersOf(part)];
+    return [n.x + n.item.symbolWidth + APART + labelWidth(part.label)];
   });
   return Math.max(0, ...ends.map((end) => end - drawing.width));
 }
@@ -45,7 +42,7 @@ export function labelSide(
 ): "right" | "left" {
   const { item, x, y } = placed;
   if (!item.part?.named_on_demand) return "right";
-  const width = lettersOf(item.part);
+  const width = labelWidth(item.part.label);
   const middle = y + (item.part.height * item.symbolWidth) / item.part.width / 2;
   const top = middle - (lines * LABEL_STEP) / 2;
   const beside = (left: number): Box => ({

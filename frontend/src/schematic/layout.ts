@@ -78,9 +78,10 @@ function positions(graph: Graph, before: Drawing): (id: string) => { x: number; 
   }
   const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
   return (id) => {
-    const near = beside.get(id);
-    const middle = near && { x: mean(near.map((n) => n.x)), y: mean(near.map((n) => n.y)) };
-    return stood.get(id) ?? middle ?? { x: before.width, y: 0 };
+    const own = stood.get(id);
+    const near = own ? [own] : beside.get(id);
+    if (!near) return { x: before.width, y: 0 };
+    return { x: mean(near.map((n) => n.x)), y: mean(near.map((n) => n.y)) };
   };
 }
 

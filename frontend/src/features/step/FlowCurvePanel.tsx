@@ -63,27 +63,17 @@ export function FlowCurvePanel(props: FlowCurvePanelProps) {
           {rows.map((row, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a row is its place, its cells are typed
             <tr key={at}>
-              <td className="pr-2 pb-1">
-                <input
-                  className={FIELD}
-                  inputMode="decimal"
-                  aria-label={`Pressure of row ${at + 1}`}
-                  value={row.bar}
-                  onChange={(e) => set(at, { bar: e.target.value })}
-                />
-              </td>
-              <td className="pb-1">
-                <input
-                  className={FIELD}
-                  inputMode="decimal"
-                  aria-label={`Flow of row ${at + 1}`}
-                  value={row.flow}
-                  onChange={(e) => set(at, { flow: e.target.value })}
-                  onPaste={(e) => {
-                    if (paste(e.clipboardData.getData("text"))) e.preventDefault();
-                  }}
-                />
-              </td>
+              <Cell
+                label={`Pressure of row ${at + 1}`}
+                value={row.bar}
+                onChange={(bar) => set(at, { bar })}
+              />
+              <Cell
+                label={`Flow of row ${at + 1}`}
+                value={row.flow}
+                onChange={(flow) => set(at, { flow })}
+                onPaste={paste}
+              />
             </tr>
           ))}
         </tbody>
@@ -105,6 +95,31 @@ export function FlowCurvePanel(props: FlowCurvePanelProps) {
         Rows of a table, pressure and flow, can be pasted into a flow's field.
       </p>
     </section>
+  );
+}
+
+interface CellProps {
+  label: string;
+  value: string;
+  onChange: (typed: string) => void;
+  /** Whether what was pasted is taken otherwise than as this cell's number. */
+  onPaste?: (text: string) => boolean;
+}
+
+function Cell({ label, value, onChange, onPaste }: CellProps) {
+  return (
+    <td className="pr-1 pb-1">
+      <input
+        className={FIELD}
+        inputMode="decimal"
+        aria-label={label}
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+        onPaste={(e) => {
+          if (onPaste?.(e.clipboardData.getData("text"))) e.preventDefault();
+        }}
+      />
+    </td>
   );
 }
 
