@@ -872,11 +872,16 @@ def bench_isolate(
     ] = "model",
     pairs: Annotated[bool, typer.Option(help="two faults at once in each machine")] = False,
     misses: Annotated[bool, typer.Option(help="list what was not found")] = False,
+    against: Annotated[
+        bool,
+        typer.Option(help="the same machines by a fixed ladder, in any order, and by everything"),
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Hidden machines: is the truth first when the program says enough, and what did it take."""
     from umweg.bench.isolate import KINDS, IsolateFigures
     from umweg.bench.isolate import bench_isolate as measure
+    from umweg.bench.ways import WAYS
 
     kind = next((k for k in KINDS if k == as_), None)
     if kind is None:
@@ -899,17 +904,25 @@ def bench_isolate(
             f"{'money':>8}"
         )
     kit = load_jobs()[0].instruments
-    for f in measure(circuits, kit, machines, seed, kind, 2 if pairs else 1):
-        everyone.played += f.played
+    ways = tuple(WAYS) if against else ()
+    for f in measure(circuits, kit, machines, seed, kind, 2 if pairs else 1, against=ways):
+        everyone.add(f)
         if as_json:
             print(json.dumps(asdict(f)), flush=True)
             continue
         print(line(f), flush=True)
+        for way in ways:
+            print(line(f.by(way)), flush=True)
         for p in f.played:
             if misses and not p.first:
                 print(f"    {p.hidden}: {p.claimed:.0%} on {p.claim}", flush=True)
     if not as_json:
         print(line(everyone))
+        for way in ways:
+            print(line(everyone.by(way)))
+        if "ladder" in ways:
+            share = everyone.mean("minutes") / everyone.by("ladder").mean("minutes")
+            print(f"minutes, of the fixed ladder's: {share:.0%}")
         for low, high, count, claimed, right in everyone.calibration():
             print(
                 f"claims {low:.2f} … {high:.2f}: {count:4}  claimed {claimed:.2f}  right {right:.2f}"

@@ -6,10 +6,11 @@ from typing import cast
 import numpy as np
 import pytest
 
-from tests.core.test_plan import KIT, SINKS, doctor_of, planner_of
+from tests.core.test_plan import KIT, SINKS, doctor_of
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.ladder import LOOK
 from umweg.core.diagnose.order import Outlook, Pairs, in_order
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.play import observe
@@ -31,7 +32,7 @@ def turf() -> Diagnostician:
 
 @pytest.fixture(scope="module")
 def planner(turf: Diagnostician) -> Planner:
-    return planner_of(turf, SINKS)
+    return turf.planner(SINKS)
 
 
 def sampled(planner: Planner, first: Step, second: Step, draws: int = 3000) -> float:
@@ -139,7 +140,11 @@ def four(turf: Diagnostician) -> tuple[Outlook, Circuit]:
     ranking = cast(Ranking, SimpleNamespace(population=population, inside=inside))
     stakes = Stakes(ranking, live, money)
     outlook = SimpleNamespace(
-        circuit=turf.circuit, stakes=stakes, money=money, live_weight=inside[live]
+        circuit=turf.circuit,
+        stakes=stakes,
+        money=money,
+        live_weight=inside[live],
+        rung=lambda step: LOOK,
     )
     groups = {int(population.members[h][0]): h in (a, d) for h in (a, b, c, d)}
     assert [groups[int(i)] for i in live].count(True) == 2

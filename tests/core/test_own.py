@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tests.core.test_plan import SINKS, doctor_of, planner_of
+from tests.core.test_plan import SINKS, doctor_of
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.own import could_be_read, own_step
@@ -39,7 +39,7 @@ def test_everything_that_can_be_read_is_offered_once_with_its_states(circuit_id:
 
 def test_it_is_the_step_that_is_proposed(turf: Diagnostician) -> None:
     proposed = next(s for s in turf.diagnose(SINKS).steps if s.kind == "reading" and s.healthy)
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     quantity = Quantity.named(proposed.quantity, proposed.point)
     mine = own_step(planner, blank(quantity, proposed.state), SINKS)
     assert mine.bits == pytest.approx(proposed.bits)
@@ -49,7 +49,7 @@ def test_it_is_the_step_that_is_proposed(turf: Diagnostician) -> None:
 
 
 def test_what_tells_nothing_is_judged_all_the_same(turf: Diagnostician) -> None:
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     circuit = turf.circuit
     steps = [
         own_step(planner, blank(o.quantity, o.states[0]), SINKS)
@@ -62,7 +62,7 @@ def test_what_tells_nothing_is_judged_all_the_same(turf: Diagnostician) -> None:
 
 def test_a_state_put_together_on_the_spot_has_pressures_of_its_own(turf: Diagnostician) -> None:
     circuit: Circuit = turf.circuit
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     named = "raise_light" if "raise_light" in circuit.steady else next(iter(circuit.steady))
     point = circuit.test_points[0].id
     asked = blank(Quantity.named("pressure_bar", point), named)
@@ -84,7 +84,7 @@ def test_a_state_put_together_on_the_spot_has_pressures_of_its_own(turf: Diagnos
 
 
 def test_a_place_or_state_that_is_not_there_is_refused(turf: Diagnostician) -> None:
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     point = turf.circuit.test_points[0].id
     with pytest.raises(ObservationError):
         own_step(planner, blank(Quantity.named("pressure_bar", point), "no_such_state"), SINKS)
@@ -94,7 +94,7 @@ def test_a_place_or_state_that_is_not_there_is_refused(turf: Diagnostician) -> N
 
 def test_what_would_break_something_is_said_and_refused() -> None:
     doctor = doctor_of("packer_truck")
-    planner = planner_of(doctor, ())
+    planner = doctor.planner(())
     circuit = doctor.circuit
     refused = {
         (s.point, s.state) for s in doctor.diagnose(()).steps if s.refused and s.hazard is not None

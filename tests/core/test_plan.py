@@ -42,11 +42,6 @@ def turf() -> Diagnostician:
     return doctor_of("turf_lift")
 
 
-def planner_of(doctor: Diagnostician, seen: Sequence[Observation]) -> Planner:
-    ranking, predictor = doctor.rank(seen)
-    return Planner(predictor, ranking, doctor.instruments, doctor.money)
-
-
 def steps_of(doctor: Diagnostician, seen: Sequence[Observation]) -> list[Step]:
     return list(doctor.diagnose(seen).steps)
 
@@ -109,7 +104,7 @@ def by_brute_force(planner: Planner, step: Step) -> tuple[float, float]:
 
 
 def test_bits_and_saving_of_readings_agree_with_brute_force(turf: Diagnostician) -> None:
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     chosen = [s for s in steps_of(turf, SINKS) if s.kind == "reading" and s.bits > 0.1][:3]
     assert len(chosen) == 3
     for step in chosen:
@@ -119,7 +114,7 @@ def test_bits_and_saving_of_readings_agree_with_brute_force(turf: Diagnostician)
 
 
 def test_what_is_at_stake_is_the_cheapest_sequence_of_repairs(turf: Diagnostician) -> None:
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     population, money = planner.predictor.population, turf.money
     chance: dict[tuple[str, str], float] = {}
     inside = np.array([planner.ranking.inside[m].sum() for m in population.members])
@@ -143,7 +138,7 @@ def test_dearer_labour_makes_the_same_reading_worth_less_by_its_minutes(
 
 
 def test_readings_are_judged_as_their_outcomes_one_by_one(turf: Diagnostician) -> None:
-    planner = planner_of(turf, SINKS)
+    planner = turf.planner(SINKS)
     spreads = [planner.spread(s) for s in steps_of(turf, SINKS) if s.kind == "reading"][::7]
     bits, saved = planner.stakes.readings(
         np.stack([s.mean for s in spreads]), np.stack([s.sd for s in spreads])
@@ -221,7 +216,7 @@ def test_a_shop_without_a_flow_meter_hears_so() -> None:
     assert len(bare) < len(KIT)
     flows = [s for s in steps_of(doctor_of("turf_lift", bare), SINKS) if s.quantity == "flow_lpm"]
     assert flows
-    assert all(s.refused == "the workshop has no flow meter" for s in flows)
+    assert all(s.refused.startswith("the workshop has no flow meter") for s in flows)
     none = [s for s in steps_of(doctor_of("turf_lift", ()), SINKS) if s.quantity == "pressure_bar"]
     assert none
     assert all("the workshop has no gauge up to" in s.refused for s in none)
@@ -261,7 +256,7 @@ def test_the_tree_goes_on_as_the_diagnosis_would(turf: Diagnostician) -> None:
 
 def test_a_reading_branches_below_as_and_above_what_is_healthy(turf: Diagnostician) -> None:
     seen = (*SINKS, Behaviour(id="b3", function="lift", move="raise", how="slow", when="hot"))
-    planner = planner_of(turf, seen)
+    planner = turf.planner(seen)
     step = next(s for s in steps_of(turf, seen) if s.quantity == "pressure_bar" and not s.refused)
     value, chance = planner.outlook(step)
     assert (np.diff(value) >= 0.0).all()

@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from umweg.bench.real import RealMachine
+from umweg.bench.ways import WAYS, Own, Way
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.play import complaint, observe
@@ -29,7 +30,6 @@ from umweg.core.observe.quantities import Quantity
 
 As = Literal["model", "real"]
 KINDS: dict[As, type[HiddenMachine]] = {"model": HiddenMachine, "real": RealMachine}
-MOST_STEPS = 14
 SURE = 0.97
 BINS = (0.0, 0.5, 0.7, 0.85, 0.95, 0.97, 1.01)
 
@@ -61,6 +61,18 @@ class IsolateFigures:
 
     circuit: str
     played: list[Played] = field(default_factory=list)
+    others: dict[str, list[Played]] = field(default_factory=dict)
+    """The same machines by the other ways of going about it, in the same order."""
+
+    def add(self, other: "IsolateFigures") -> None:
+        """Count the machines of another circuit along."""
+        self.played += other.played
+        for name, played in other.others.items():
+            self.others.setdefault(name, []).extend(played)
+
+    def by(self, way: str) -> "IsolateFigures":
+        """The figures of one of the other ways."""
+        return IsolateFigures(way, self.others[way])
 
     def share(self, what: str) -> float:
         """Share of the machines for which ``first``, ``in_three`` or ``component`` is true."""
@@ -102,6 +114,7 @@ def bench_isolate(
     as_: As = "model",
     faults: int = 1,
     processes: int = 2,
+    against: Sequence[str] = (),
 ) -> Iterator[IsolateFigures]:
     """Figures of each circuit as they come.
 
@@ -110,10 +123,13 @@ def bench_isolate(
     machines : hidden machines a circuit, each with something noticeable
     as_ : machines that keep to the model, or as they come
     faults : how many each machine has, one or two, each of them noticeable
+    against : other ways of :data:`umweg.bench.ways.WAYS` to go about the same machines
     """
     with ProcessPoolExecutor(processes) as pool:
         kit = tuple(instruments)
-        parts = [pool.submit(_one, c, kit, machines, seed, as_, faults) for c in circuits]
+        parts = [
+            pool.submit(_one, c, kit, machines, seed, as_, faults, tuple(against)) for c in circuits
+        ]
         for part in parts:
             yield part.result()
 
@@ -125,12 +141,14 @@ def _one(
     seed: int,
     as_: As,
     count: int,
+    against: Sequence[str],
 ) -> IsolateFigures:
     generator = np.random.default_rng([seed, *circuit.id.encode()])
     doctor = Diagnostician.of(circuit, instruments)
     faults = faults_of(doctor.predictor.network)
     rates = np.array([f.rate for f in faults])
-    figures = IsolateFigures(circuit.id)
+    figures = IsolateFigures(circuit.id, others={name: [] for name in against})
+    ways = {name: WAYS[name](doctor) for name in against}
     while len(figures.played) < machines:
         chosen = [
             (
@@ -152,13 +170,32 @@ def _one(
             alone = (KINDS[as_](circuit, [c], drawn, doctor.predictor.solver) for c in chosen)
             if count > 1 and not all(_noticed(complaint(machine)) for machine in alone):
                 continue
-            machine = KINDS[as_](circuit, chosen, drawn, doctor.predictor.solver)
-            seen = complaint(machine)
-            if _noticed(seen) or (not circuit.functions and _out_of_specification(machine)):
-                figures.played.append(_followed(doctor, machine, seen))
+            # Whoever goes about it in another way meets the same machine, and hears the same.
+            before = drawn.bit_generator.state
+            machine, seen = _met(doctor, as_, chosen, drawn)
+            if not (_noticed(seen) or (not circuit.functions and _out_of_specification(machine))):
+                continue
+            played = _followed(doctor, machine, seen, Own(doctor))
+            for name, way in ways.items():
+                drawn.bit_generator.state = before
+                figures.others[name].append(
+                    _followed(doctor, *_met(doctor, as_, chosen, drawn), way)
+                )
+            figures.played.append(played)
         except SolveError:
             continue
     return figures
+
+
+def _met(
+    doctor: Diagnostician,
+    as_: As,
+    faults: Sequence[tuple[Fault, float]],
+    generator: np.random.Generator,
+) -> tuple[HiddenMachine, list[Observation]]:
+    """A hidden machine, and what its operator tells."""
+    machine = KINDS[as_](doctor.circuit, faults, generator, doctor.predictor.solver)
+    return machine, complaint(machine)
 
 
 def _noticed(seen: Sequence[Observation]) -> bool:
@@ -175,18 +212,17 @@ def _out_of_specification(machine: HiddenMachine) -> bool:
     return False
 
 
-def _followed(doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation]) -> Played:
+def _followed(
+    doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation], way: Way
+) -> Played:
     told = len(seen)
     minutes, looks = 0.0, 0
-    diagnosis = doctor.diagnose(seen)
-    for number in range(MOST_STEPS):
-        step = next((s for s in diagnosis.steps if not s.refused), None)
-        if step is None or diagnosis.enough:
-            break
-        seen.append(observe(machine, step, f"s{number:02d}"))
+    diagnosis, step = way.begun(seen)
+    while step is not None:
+        seen.append(observe(machine, step, f"s{len(seen) - told:03d}"))
         minutes += step.minutes
         looks += step.kind != "reading"
-        diagnosis = doctor.diagnose(seen)
+        diagnosis, step = way.then(seen)
     there = {f.key: f for f, _ in machine.faults}
     true = set(there) or {HEALTHY}
     group = diagnosis.suspects[0].group if diagnosis.suspects else ()

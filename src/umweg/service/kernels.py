@@ -10,8 +10,11 @@ import numba
 import numpy as np
 
 from umweg.core.components import component_types
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.plan import readings_of
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
+from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.timed import TimedReader
 from umweg.core.solve.settle import compile_law
@@ -78,3 +81,7 @@ def compile_part(part: int) -> None:
         predictor = Predictor(smallest.circuit, single_faults(smallest), SteadySolver(smallest))
         predictor.prepare(list(smallest.circuit.states.values())[:1])
         assert np.isfinite(predictor[next(iter(smallest.circuit.states.values()))].mean).all()
+        # What weighs and plans is compiled with its first plan.
+        predictor.patient = False
+        state, quantity = next(readings_of(predictor))
+        assert Diagnostician(predictor, ()).diagnose([blank(quantity, state)]).suspects

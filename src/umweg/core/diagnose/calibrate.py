@@ -62,7 +62,7 @@ def calibrate(
     count = len(unknowns.keys)
     belief = believe(suspects, (), earlier=weighed)
     loose = float(belief.looseness[0])
-    slope = belief.slope[:, :count, 0]
+    slope = belief.slope[:, :count, 0] * loose
     mean = slope.T @ belief.solved[0]
     variance = np.einsum("ru,rs,su->u", slope, belief.precision[0], slope)
     # The slopes of a loosely specified machine are its spread's: of that is what is left as well.

@@ -147,6 +147,11 @@ class Diagnostician:
     def _noticed(self) -> Array:
         return noticed(self.exhibits)
 
+    def planner(self, observations: Sequence[Observation]) -> Planner:
+        """What could be observed next after these, judged step by step."""
+        ranking, predictor = self.rank(observations)
+        return Planner(predictor, ranking, self.instruments, self.money)
+
     def diagnose(
         self,
         observations: Sequence[Observation],

@@ -8,6 +8,7 @@ it at a price, so one misread gauge does not kill the truth.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -15,10 +16,11 @@ from numpy.typing import NDArray
 from scipy.special import ndtr
 
 from umweg.core.components.base import Array
+from umweg.core.diagnose.jointly import Joint, jointly
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.predict import SEVERITIES
 from umweg.core.observe.quantities import Quantity, from_scale
-from umweg.core.observe.weights import MISREAD_SHARE, Evidence, Measured, Told, log_normal
+from umweg.core.observe.weights import Evidence, Measured, Told
 from umweg.core.solve.respond import CONDITIONS
 
 CLASSES = ((1.0, 0.7), (2.2, 0.3))
@@ -31,7 +33,6 @@ SUBDIVIDED_WITHIN = 20.0
 MOST_SUBDIVIDED = 300
 FRACTIONS = (-0.375, -0.125, 0.125, 0.375)
 """Where a severity cell is looked at, in grid steps from its middle."""
-_SET_ASIDE = 1e9
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ class Belief:
 
     ``log_weight (C,)`` not normalised; ``log_other`` the same for “something not modelled”.
     The rest is what is needed to predict the next reading: slopes of the readings so far
-    ``(R, V, C)`` to the unknowns and the instruments' offsets, the inverse of their joint
+    ``(R, U, C)`` to the unknowns of a machine as specified, the inverse of their joint
     covariance ``(C, R, R)`` and the solved errors ``(C, R)``; ``set_aside (C, R)`` says which
     candidate treats which reading as misread, ``looseness (C,)`` how widely its own unknowns
     spread.
@@ -74,24 +75,31 @@ class Belief:
         mean : (C,), or (Q, C) of several at once
         slope : (U, C) or (Q, U, C)
         """
-        slope = _loosened(slope, self.looseness)
-        variance = np.einsum("...uc,...uc->...c", slope, slope)
-        if not len(self.slope):
-            return mean, variance
-        cross = np.einsum("ruc,...uc->...cr", self.slope[:, : slope.shape[-2]], slope)
-        shift = np.einsum("...cr,cr->...c", cross, self.solved)
-        known = np.matmul(self.precision, cross[..., None])[..., 0]
-        less = np.einsum("...cr,...cr->...c", known, cross)
-        return mean + shift, np.maximum(variance - less, 1e-12)
+        several = slope if slope.ndim == 3 else slope[None]
+        loose = _loosened(several, self.looseness)
+        variance = np.einsum("quc,quc->qc", loose, loose)
+        if len(self.slope):
+            # (C, R, Q) of each reading with each further quantity.
+            cross = self._by_candidate @ np.ascontiguousarray(several.transpose(2, 1, 0))
+            mean = mean + (self.solved[:, None] @ cross)[:, 0].T.reshape(mean.shape)
+            variance -= ((self.precision @ cross) * cross).sum(axis=1).T
+            np.maximum(variance, 1e-12, out=variance)
+        return mean, variance.reshape(mean.shape)
+
+    @cached_property
+    def _by_candidate(self) -> Array:
+        """(C, R, U) slopes of the readings so far, times how much more the unknowns vary."""
+        loose = _loosened(self.slope, self.looseness**2)
+        return np.ascontiguousarray(loose.transpose(2, 0, 1))
 
     def covariance(self, first: Array, second: Array) -> Array:
         """Covariance (C,) of two further quantities by their slopes, given what was read."""
-        first, second = (_loosened(s, self.looseness) for s in (first, second))
-        together: Array = np.einsum("uc,uc->c", first, second)
+        loose = [_loosened(s, self.looseness) for s in (first, second)]
+        together: Array = np.einsum("uc,uc->c", *loose)
         if not len(self.slope):
             return together
-        a, b = (np.einsum("ruc,uc->cr", self.slope[:, : len(s)], s) for s in (first, second))
-        together -= np.einsum("cr,cr->c", np.matmul(self.precision, a[..., None])[..., 0], b)
+        a, b = ((self._by_candidate @ s.T[:, :, None])[..., 0] for s in (first, second))
+        together -= ((self.precision @ a[..., None])[..., 0] * b).sum(axis=1)
         return together
 
 
@@ -110,48 +118,56 @@ def _loosened(slope: Array, looseness: Array | float) -> Array:
 
 @dataclass(frozen=True)
 class _Readings:
-    """R readings against C candidates: errors ``(C, R)``, slopes ``(R, U, C)``, ``known (C, R)``."""
+    """R readings against C candidates, and how they go together by what is not known."""
 
     error: Array
-    slope: Array
+    """(C, R) of each reading against what each candidate shows."""
+    own: Array
+    """(C, R, R) covariance by what a loosely kept machine has more of: its own unknowns, and the
+    offsets of its instruments …"""
+    day: Array
+    """… and by the rest: engine and oil as they really are, the severities' cells, noise."""
     known: NDArray[np.bool_]
-    noise: Array
-    """(R,) variance of each reading's own noise."""
-    shared: Array
-    """(R, G) offset that it shares with others of its instrument."""
+    """(C, R) False where a candidate says nothing of it."""
     broad: Array
     """(R,) log density of each where a candidate says nothing of it …"""
     misread: Array
     """… and where it is taken for wrong."""
 
     @classmethod
-    def of(cls, readings: Sequence[Measured]) -> "_Readings":
-        """All readings, each instrument's offset in a column of its own."""
-        names = sorted({r.instrument for r in readings})
-        shared = np.zeros((len(readings), len(names)))
-        for i, reading in enumerate(readings):
-            shared[i, names.index(reading.instrument)] = reading.offset_sd
+    def of(cls, readings: Sequence[Measured], slope: Array) -> "_Readings":
+        """All readings, by their slopes ``(R, U, C)``; those of an instrument share its offset."""
+        names = [r.instrument for r in readings]
+        same = np.array([[a == b for b in names] for a in names])
+        offset_sd = np.array([r.offset_sd for r in readings])
+        by_candidate = np.ascontiguousarray(slope.transpose(2, 0, 1))
+        own, day = np.split(by_candidate, [-SEVERITIES - CONDITIONS], axis=2)
         return cls(
             np.stack([r.value - r.mean for r in readings], axis=1),
-            np.stack([r.slope for r in readings]),
+            _products(own) + same * np.outer(offset_sd, offset_sd),
+            _products(day) + np.diag([r.noise_sd**2 - r.offset_sd**2 for r in readings]),
             np.stack([r.known for r in readings], axis=1),
-            np.array([r.noise_sd**2 - r.offset_sd**2 for r in readings]),
-            shared,
             np.array([r.log_broad for r in readings]),
             np.array([r.log_misread for r in readings]),
         )
 
-    def loosened(self, factor: float) -> "_Readings":
-        """Of machines whose own unknowns spread wider, read with instruments kept as loosely."""
-        return replace(self, slope=_loosened(self.slope, factor), shared=self.shared * factor)
+    def joint(self, looseness: float) -> Joint:
+        """All together, on machines that spread so many times as wide as specified."""
+        return jointly(
+            self.error, self.own, self.day, looseness, self.known, self.broad, self.misread
+        )
 
-    @property
-    def covariance(self) -> Array:
-        """(C, R, R) of the readings of each candidate."""
-        by_candidate = np.ascontiguousarray(self.slope.transpose(2, 0, 1))
-        found: Array = by_candidate @ by_candidate.transpose(0, 2, 1)
-        found += np.diag(self.noise) + self.shared @ self.shared.T
-        return found
+    def fit(self) -> Array:
+        """(C,) log likelihood, the machine being as specified or loosely so."""
+        fits = [self.joint(factor).log_fit + np.log(share) for factor, share in CLASSES]
+        result: Array = np.logaddexp.reduce(np.stack(fits), axis=0)
+        return result
+
+
+def _products(slope: Array) -> Array:
+    """(C, R, R) of slopes (C, R, U)."""
+    found: Array = slope @ slope.transpose(0, 2, 1)
+    return found
 
 
 def believe(
@@ -193,27 +209,27 @@ def believe(
             np.zeros((count, 0), dtype=bool),
             np.ones(count),
         )
-    taken = _Readings.of(readings)
+    slope = np.stack([r.slope for r in readings])
+    taken = _Readings.of(readings, slope)
     log_other += sum(r.log_broad for r in readings[: len(readings) - len(earlier)])
     if earlier:
         # Whatever is wrong now, known or not, the machine was in order then.
-        log_other += float(_fit(_Readings.of(earlier))[0])
-    classes = [_joint(taken.loosened(factor)) for factor, _ in CLASSES]
+        log_other += float(_Readings.of(earlier, slope[-len(earlier) :]).fit()[0])
+    classes = [taken.joint(factor) for factor, _ in CLASSES]
     fits = np.stack(
         [f.log_fit + np.log(share) for f, (_, share) in zip(classes, CLASSES, strict=True)]
     )
     chosen = fits.argmax(axis=0)
-    looseness = np.array([factor for factor, _ in CLASSES])[chosen]
     log_fit = np.logaddexp.reduce(fits, axis=0)
-    offsets = taken.shared[:, :, None] * looseness
+    cells = slope[:, -SEVERITIES]
     return Belief(
-        _finely(suspects, prior + log_told + log_fit, prior, taken, told),
+        _finely(suspects, prior + log_told + log_fit, prior, (taken, cells), told),
         log_other,
-        np.concatenate([_loosened(taken.slope, looseness), offsets], axis=1),
+        slope,
         _chosen(chosen, [f.precision for f in classes]),
         _chosen(chosen, [f.solved for f in classes]),
         _chosen(chosen, [f.set_aside for f in classes]),
-        looseness,
+        np.array([factor for factor, _ in CLASSES])[chosen],
     )
 
 
@@ -281,7 +297,7 @@ def _finely(
     suspects: Suspects,
     log_weight: Array,
     prior: Array,
-    readings: _Readings | None,
+    readings: tuple[_Readings, Array] | None,
     told: Sequence[Told],
 ) -> Array:
     """Log weights with the severity cells of the best candidates looked at in several places."""
@@ -313,7 +329,7 @@ def _finely(
         ]
         fit = _told(told, words, best_story)
         if readings is not None:
-            fit = fit + _fit_between(readings, near, beside, share)
+            fit = fit + _fit_between(*readings, near, beside, share)
         fits.append(fit)
     finer = log_weight.copy()
     finer[near] = prior[near] + np.logaddexp.reduce(np.stack(fits), axis=0) - np.log(len(fits))
@@ -321,78 +337,30 @@ def _finely(
 
 
 def _fit_between(
-    readings: _Readings, near: NDArray[np.intp], beside: NDArray[np.intp], share: Array
+    readings: _Readings,
+    cells: Array,
+    near: NDArray[np.intp],
+    beside: NDArray[np.intp],
+    share: Array,
 ) -> Array:
-    """Log likelihood of the readings at a share of the way to a neighbouring severity."""
+    """Log likelihood of the readings at a share of the way to a neighbouring severity.
+
+    Parameters
+    ----------
+    cells : (R, C) what a severity's cell is wide in each reading
+    """
     change = readings.error[beside] - readings.error[near]
-    slope = readings.slope[:, :, near].copy()
-    slope[:, -SEVERITIES] = (change / len(FRACTIONS) / np.sqrt(12.0)).T
+    whole, narrow = cells[:, near].T, change / len(FRACTIONS) / np.sqrt(12.0)
     part = replace(
         readings,
         error=readings.error[near] + share[:, None] * change,
-        slope=slope,
+        own=readings.own[near],
+        day=readings.day[near]
+        + narrow[:, :, None] * narrow[:, None, :]
+        - whole[:, :, None] * whole[:, None, :],
         known=readings.known[near] & readings.known[beside],
     )
-    return _fit(part)
-
-
-def _fit(readings: _Readings) -> Array:
-    """(C,) log likelihood of all readings, the machine being as specified or loosely so."""
-    fits = [_joint(readings.loosened(f)).log_fit + np.log(s) for f, s in CLASSES]
-    result: Array = np.logaddexp.reduce(np.stack(fits), axis=0)
-    return result
-
-
-@dataclass(frozen=True)
-class _Joint:
-    """Joint log likelihood (C,) of all readings, and what it was made of."""
-
-    log_fit: Array
-    precision: Array
-    solved: Array
-    set_aside: NDArray[np.bool_]
-
-
-def _joint(readings: _Readings) -> _Joint:
-    """Weigh all readings together; misread ones are set aside one at a time."""
-    error, covariance = readings.error, readings.covariance
-    n = error.shape[1]
-    aside = ~readings.known
-    unknown = aside.copy()
-    diagonal = np.arange(n)
-    covariance[:, diagonal, diagonal] += np.where(aside, _SET_ASIDE, 0.0)
-    precision = np.asarray(np.linalg.inv(covariance), dtype=np.float64)
-    _, log_det = np.linalg.slogdet(covariance)
-    solved: Array = np.einsum("crs,cs->cr", precision, error)
-    # Who has nothing to set aside any more is done with.
-    rows: NDArray[np.intp] = np.arange(len(error))
-    for _ in range(n):
-        own = precision[rows][:, diagonal, diagonal]
-        alone = log_normal(solved[rows] / own, 1.0 / own)
-        gain = readings.misread + np.log(MISREAD_SHARE) - alone - np.log1p(-MISREAD_SHARE)
-        gain[aside[rows]] = -np.inf
-        worst = gain.argmax(axis=1)
-        flag = gain[np.arange(len(rows)), worst] > 0.0
-        if not flag.any():
-            break
-        rows, worst = rows[flag], worst[flag]
-        # One more on the diagonal changes the inverse by a single column (Sherman & Morrison 1950).
-        column = precision[rows, :, worst]
-        more = 1.0 / _SET_ASIDE + column[np.arange(len(rows)), worst]
-        log_det[rows] += np.log(_SET_ASIDE * more)
-        precision[rows] -= column[:, :, None] * (column / more[:, None])[:, None, :]
-        solved[rows] -= column * (solved[rows, worst] / more)[:, None]
-        aside[rows, worst] = True
-    kept = n - aside.sum(axis=1)
-    log_fit = -0.5 * (
-        log_det
-        - aside.sum(axis=1) * np.log(_SET_ASIDE)
-        + kept * np.log(2.0 * np.pi)
-        + (error * solved).sum(axis=1)
-    )
-    log_fit += kept * np.log1p(-MISREAD_SHARE) + (unknown * readings.broad).sum(axis=1)
-    log_fit += ((aside & ~unknown) * (readings.misread + np.log(MISREAD_SHARE))).sum(axis=1)
-    return _Joint(log_fit, precision, solved, aside)
+    return part.fit()
 
 
 def spread_band(

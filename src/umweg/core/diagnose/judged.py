@@ -5,17 +5,18 @@ compiled: a plan asks for some two hundred readings of some hundred live candida
 """
 
 import math
-from typing import Any, cast
+from typing import Any
 
-import numba
 import numpy as np
 
 from umweg.core.components.base import Array
+from umweg.core.diagnose.compiled import compiled
 
 GRID = 48
 """Outcomes of a reading that are told apart."""
 _FLOOR = 1e-12
 """Density below which an outcome does not fall: none is impossible."""
+_NEVER = 1e-12
 
 
 def judged(
@@ -45,11 +46,7 @@ def judged(
     return bits, saved
 
 
-def _compiled(function: Any) -> Any:
-    return cast(Any, numba.njit(nogil=True, cache=True, error_model="numpy")(function))
-
-
-@_compiled
+@compiled
 def _sequence(chance: Array, cost: Array, order: Any) -> float:
     """Expected cost of trying repairs by chance per cost until one cures."""
     count = len(chance)
@@ -69,7 +66,7 @@ def _sequence(chance: Array, cost: Array, order: Any) -> float:
     return total
 
 
-@_compiled
+@compiled
 def _judge(
     mean: Array,
     sd: Array,
@@ -92,14 +89,17 @@ def _judge(
     for h in range(hypotheses):
         chance[action[h]] += prior[h]
     now = _sequence(chance, cost, order)
-    cell = np.zeros(GRID)
+    cell, outcome = np.zeros(GRID), np.zeros(GRID)
+    # Of each hypothesis and outcome, and what falls to every outcome of a hypothesis alike.
+    joint, never = np.zeros((hypotheses, GRID)), np.zeros(hypotheses)
     for r in range(readings):
         low, high = np.inf, -np.inf
         for c in range(live):
             low = min(low, mean[r, c] - 4.0 * sd[r, c])
             high = max(high, mean[r, c] + 4.0 * sd[r, c])
         width = (high - low) / GRID
-        joint = np.zeros((GRID, hypotheses))
+        joint[:] = 0.0
+        never[:] = 0.0
         h = -1
         for c in range(live):
             if h + 1 < hypotheses and first[h + 1] == c:
@@ -126,18 +126,27 @@ def _judge(
                     total += cell[g]
                     z += step
             share = weight[c] / whole / total
-            for g in range(GRID):
-                joint[g, h] += share * _FLOOR
+            never[h] += share * _FLOOR
             for g in range(begin, end):
-                joint[g, h] += share * cell[g]
-        told, later = 0.0, 0.0
+                joint[h, g] += share * cell[g]
         for g in range(GRID):
-            outcome = joint[g].sum()
+            outcome[g] = 0.0
+        for h in range(hypotheses):
+            for g in range(GRID):
+                joint[h, g] += never[h]
+                outcome[g] += joint[h, g]
+        told, later = 0.0, 0.0
+        for h in range(hypotheses):
+            for g in range(GRID):
+                p = joint[h, g]
+                if p < _NEVER:
+                    # Of these there are many, and all together they tell nothing.
+                    continue
+                told += p * math.log2(p / (prior[h] * outcome[g]))
+        for g in range(GRID):
             chance[:] = 0.0
             for h in range(hypotheses):
-                p = joint[g, h]
-                told += p * math.log2(p / (prior[h] * outcome))
-                chance[action[h]] += p
+                chance[action[h]] += joint[h, g]
             later += _sequence(chance, cost, order)
         bits[r] = max(told, 0.0)
         saved[r] = now - later

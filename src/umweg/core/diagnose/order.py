@@ -15,6 +15,7 @@ from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
+from umweg.core.diagnose.ladder import Rung
 from umweg.core.diagnose.setup import setup_after
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
@@ -25,6 +26,8 @@ RIVALS = 6
 CLEARLY = 1.0
 """Money by which a rival's order must be better, and from which a step pays: no price is known so
 well that less than this were a saving."""
+TIED = 0.05
+"""Steps that tell as much in a minute to so much of a share stand in the order of the trade."""
 CELLS = 10
 """Outcomes of a reading that are told apart here."""
 
@@ -77,6 +80,9 @@ class Outlook(Protocol):
 
     def covariance(self, first: Step, second: Step) -> Array:
         """(L,) of two readings, by what they share of the machine's own unknowns."""
+
+    def rung(self, step: Step) -> Rung:
+        """Where it stands in the order of the trade."""
 
 
 class Pairs:
@@ -136,7 +142,9 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
     steps : all that could be observed, each judged for itself
     observations : what was observed already, in its order
     """
-    ranked = sorted(steps, key=lambda s: (bool(s.refused), -s.bits_per_minute, s.point, s.state))
+    ranked = sorted(
+        steps, key=lambda s: (bool(s.refused), _tier(s), outlook.rung(s), s.kind, s.point)
+    )
     offered = [s for s in ranked if not s.refused]
     if not offered:
         return Order(tuple(ranked), pays=False)
@@ -156,6 +164,11 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
         if best > CLEARLY:
             pays, leader = True, rivals[first]
     return Order((leader, *(s for s in ranked if s is not leader)), pays)
+
+
+def _tier(step: Step) -> int:
+    """The same for steps that tell as good as the same in a minute; the more, the lower."""
+    return -round(float(np.log(max(step.bits_per_minute, 1e-9))) / TIED)
 
 
 def _risk(step: Step) -> float:

@@ -13,8 +13,9 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, spread_band
 from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
 from umweg.core.diagnose.hazards import LIVE, Hazard, heat_caution, pressure_hazard
+from umweg.core.diagnose.ladder import LOOK, Rung, rung
 from umweg.core.diagnose.opening import Openings
-from umweg.core.diagnose.order import Order, Spread, in_order
+from umweg.core.diagnose.order import CLEARLY, Order, Spread, in_order
 from umweg.core.diagnose.ranking import Band, Ranking
 from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
@@ -121,9 +122,14 @@ class Planner:
         cautions = tuple(dict.fromkeys(words for _, found in judged for words in found))
         opened = {i.point for i in state.interventions} | ({point} if point is not None else set())
         refused = hazard.words if hazard is not None and hazard.refused else ""
-        if point is not None and instrument is None:
+        worth = float(saved) - minutes * self.money.labour_per_min
+        if point is not None and instrument is None and not refused:
             what = quantity.of.instrument_words or f"gauge up to {highest or 0.0:.0f} bar"
-            refused = refused or f"the workshop has no {what}"
+            refused = f"the workshop has no {what}"
+            if worth > CLEARLY:
+                refused += (
+                    f"; with one, this reading would save {worth:.0f} of money on the average"
+                )
         return Step(
             kind=reading.kind,
             point=quantity.place,
@@ -150,7 +156,7 @@ class Planner:
             fitting="" if point is None else self.circuit.test_point(point).fitting,
             instrument=instrument,
             highest_bar=highest,
-            saving=float(saved) - minutes * self.money.labour_per_min,
+            saving=worth,
             asks=reading,
             refused=refused,
             gauge_point=point or "",
@@ -238,7 +244,7 @@ class Planner:
             part = slice(start, start + TOGETHER)
             shown = [self.exhibits.shown(quantity, state) for quantity, state in asked[part]]
             means = np.stack([s.mean[rows] for s in shown])
-            slopes = np.stack([s.slope[:, rows] for s in shown])
+            slopes = np.stack([s.slope.take(rows, axis=1) for s in shown])
             mean[part], variance[part] = belief.posterior(means, slopes)
         return mean, variance
 
@@ -280,6 +286,12 @@ class Planner:
             for s in (first, second)
         ]
         return self._live_belief.covariance(*(s.slope[:, self.live] for s in slopes))
+
+    def rung(self, step: Step) -> Rung:
+        """Where a step stands in the order of the trade: a look needs no gauge and comes first."""
+        if step.kind != "reading" or not step.state:
+            return LOOK
+        return rung(self.predictor, step.state, Quantity.named(step.quantity, step.point))
 
     def joint(self, steps: Sequence[Step]) -> tuple[Array, Array]:
         """(L, R) mean and (L, R, R) covariance of several readings, their noise included."""
@@ -381,11 +393,13 @@ def _asked(step: Step) -> Reading:
 
 
 @dataclass(frozen=True)
-class _Asking:
+class Asker:
     """What kinds of observation are told when they are asked for proposals."""
 
     planner: Planner
     setup: Setup
+    unsuspecting: bool = False
+    """Whoever suspects nobody looks for no particular fault."""
 
     @property
     def circuit(self) -> Circuit:
@@ -397,6 +411,8 @@ class _Asking:
 
     @property
     def suspected(self) -> list[Fault]:
+        if self.unsuspecting:
+            return []
         ranking = self.planner.ranking
         hypotheses = ranking.population.hypotheses
         leading = [hypotheses[h] for h in np.flatnonzero(ranking.shares > LOOKED_FOR_ABOVE)]
@@ -427,7 +443,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
             continue
         readings.append(reading)
     steps = planner.reading_steps(readings, setup)
-    asking = _Asking(planner, setup)
+    asking = Asker(planner, setup)
     for kind in OBSERVATIONS:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)
         steps += [s for p in looks if (s := planner.look_step(p)).bits >= LEAST_BITS]

@@ -77,6 +77,9 @@ MISFIT_FROM = 4.0
 MISFIT_DRAW = 1.2
 """Largest drawn difference of an unknown, in standard deviations: a uniform draw has 0.7 of them."""
 
+MOST_KEYS = 1000
+"""States whose names are remembered."""
+
 SEVERITIES = 2
 """How many severities a candidate has of its own: one for each of two faults."""
 
@@ -97,6 +100,7 @@ class Predictor:
         self.unknowns = unknowns_of(self.network)
         self.quantities = quantities_of(circuit)
         self._extract = Extractor(self.network)
+        self._keys: dict[int, tuple[MachineState, str]] = {}
         self._done: dict[str, StatePrediction] = {}
         self._healthy: dict[str, Array] = {}
         self._timed: dict[Quantity, TimedPrediction] = {}
@@ -116,8 +120,20 @@ class Predictor:
 
     def __getitem__(self, state: MachineState) -> StatePrediction:
         """Prediction of one state, computed when first asked for."""
-        self.prepare([state])
-        return self._done[state_key(state)]
+        found = self._done.get(self._key(state))
+        if found is None:
+            self.prepare([state])
+            found = self._done[self._key(state)]
+        return found
+
+    def _key(self, state: MachineState) -> str:
+        """The state's name: whoever plans asks for the same few states hundreds of times."""
+        known = self._keys.get(id(state))
+        if known is None or known[0] is not state:
+            if len(self._keys) > MOST_KEYS:
+                self._keys.clear()
+            known = self._keys[id(state)] = state, state_key(state)
+        return known[1]
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -157,7 +173,7 @@ class Predictor:
         ------
         SolveError : it has no steady state there.
         """
-        key = state_key(state)
+        key = self._key(state)
         with self._lock:
             if key in self._done:
                 return self._done[key].healthy

@@ -122,20 +122,23 @@ def at_point(point: TestPoint) -> Quantity:
     return Quantity("voltage_v" if point.electrical else "shaft_rpm", point.id)
 
 
-def quantities_of(circuit: Circuit) -> tuple[Quantity, ...]:
-    """Everything that can be read somewhere on this machine, in a fixed order."""
+def quantities_of(circuit: Circuit, place: str | None = None) -> tuple[Quantity, ...]:
+    """Everything that can be read somewhere on this machine, or at one place, in a fixed order."""
     found: list[Quantity] = []
     for point in circuit.test_points:
-        found.append(at_point(point))
-        if "inline_flow" in point.methods:
-            found.append(Quantity("flow_lpm", point.id))
+        if place in (None, point.id):
+            found.append(at_point(point))
+            if "inline_flow" in point.methods:
+                found.append(Quantity("flow_lpm", point.id))
     for function in circuit.functions:
-        speed = speed_of(circuit, function.id)
-        found.append(speed)
-        if speed.kind == "speed_mm_s":
-            found.append(Quantity("drift_mm_min", function.id))
+        if place in (None, function.id):
+            speed = speed_of(circuit, function.id)
+            found.append(speed)
+            if speed.kind == "speed_mm_s":
+                found.append(Quantity("drift_mm_min", function.id))
     for component in circuit.components:
-        if "indicator_bar" in component_type(component.type).Parameters.model_fields:
+        fields = component_type(component.type).Parameters.model_fields
+        if place in (None, component.id) and "indicator_bar" in fields:
             found.append(Quantity("filter_drop_bar", component.id))
     return tuple(found)
 
@@ -157,8 +160,9 @@ def check_quantity(circuit: Circuit, quantity: Quantity) -> None:
     ------
     ObservationError : names the place and lists what there is.
     """
-    known = (*quantities_of(circuit), *timed_quantities(circuit))
-    if quantity not in known:
+    at_place = (*quantities_of(circuit, quantity.place), *timed_quantities(circuit))
+    if quantity not in at_place:
+        known = (*quantities_of(circuit), *timed_quantities(circuit))
         places = ", ".join(q.place for q in known if q.kind == quantity.kind) or "nowhere"
         raise ObservationError(
             f"{WORDS_OF_KIND[quantity.kind]} cannot be read at “{quantity.place}”; it can at: {places}"
