@@ -48,7 +48,7 @@ def test_a_limit_inside_the_spread_of_good_machines_is_named_with_their_share(
     table = predictor[packer.states["tailgate_raise_stalled"]]
     row = table.row(Quantity("pressure_bar", "block_gauge"))
     mean = table.mean[row, 0]
-    sd = float((table.slope[row, : -SEVERITIES - CONDITIONS, 0] ** 2).sum() ** 0.5)
+    sd = float((table.slope[row][: -SEVERITIES - CONDITIONS, 0] ** 2).sum() ** 0.5)
     (found,) = tight_specifications(specified(packer, mean - 5 * sd, mean + sd))
     share = norm.cdf(1.0) - norm.cdf(-5.0)
     assert found.code == "tight"

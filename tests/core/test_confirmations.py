@@ -23,9 +23,9 @@ def look(component: str, mode: str, seen: str) -> Confirmation:
 
 
 def share_of(doctor: Diagnostician, key: str, *more: Confirmation) -> float:
-    seen = [*JOBS["packer_weak"].observations, *more]
-    suspects = doctor.diagnose(seen, with_steps=False).suspects
-    return next((s.share for s in suspects if s.hypothesis.key == key), 0.0)
+    ranking, _ = doctor.rank([*JOBS["packer_weak"].observations, *more])
+    keys = [h.key for h in ranking.population.hypotheses]
+    return float(ranking.shares[keys.index(key)])
 
 
 def test_found_speaks_for_it_and_not_found_against_it(packer_doctor: Diagnostician) -> None:

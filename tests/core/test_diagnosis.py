@@ -285,7 +285,7 @@ def test_the_spread_of_a_pair_is_that_of_its_severities(
     )
     table = predictor[packer.states["neutral_rated"]]
     row = table.row(Quantity("pressure_bar", "return_gauge"))
-    own = table.slope[row, -2:, -population.count :]
+    own = table.slope[row][-2:, -population.count :]
     assert own[0].max() > 0.05
     assert np.abs(own[1]).max() < 1e-3
 

@@ -47,7 +47,7 @@ def test_machines_with_one_fault_differ_as_far_as_the_fault_leaves_it(
             value = Machine(circuit, solver, own).value(quantity, named)
             return float(to_scale(quantity, np.asarray(value)))
 
-        told = float(prediction.slope[row, unknown, candidate])
+        told = float(prediction.slope[row][unknown, candidate])
         assert told == pytest.approx(
             (shown(0.05) - shown(-0.05)) / 0.1, rel=0.05, abs=2e-3 * abs(shown(0.0)) + 1e-6
         ), severity

@@ -176,7 +176,7 @@ def test_what_the_trade_knows(
     population = predictor.population
     h = next(i for i, hy in enumerate(population.hypotheses) if hy.key == fault)
     change = table.mean[row, population.members[h][-1]] - table.mean[row, 0]
-    spread = np.hypot(np.sqrt((table.slope[row, :-1, 0] ** 2).sum()), 1e-3)
+    spread = np.hypot(np.sqrt((table.slope[row][:-1, 0] ** 2).sum()), 1e-3)
     moved = change / spread
     assert moved > 1.0 if way == UP else moved < -1.0, f"{why}: moved by {moved:.1f} widths"
 

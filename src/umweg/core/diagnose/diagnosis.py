@@ -1,6 +1,6 @@
 """One diagnosis: circuit and observations in; suspects, reasons, groups, next steps out."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -20,6 +20,7 @@ from umweg.core.faults.population import (
     PAIR_SEVERITIES,
     SEVERITIES,
     Fault,
+    Population,
     between,
     fault_pairs,
     single_faults,
@@ -29,15 +30,20 @@ from umweg.core.observe.exhibits import Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Divided, Joined, Predictor
+from umweg.core.observe.predict import Divided, Joined, Predictor, Screened
 from umweg.core.solve.steady import SteadySolver
 
-COARSE_PAIRS = 24
-FINE_PAIRS = 6
+COARSE_PAIRS = 32
+"""Pairs that are screened at once."""
+FINE_PAIRS = 8
+BESIDE = 3
+"""Of so many of the best pairs, what could stand beside either fault is looked for."""
 BETWEEN_AT_HAND = 40
 """Faults that are kept at the severities between the grid's."""
-PAIRS_AT_HAND = 2
-"""Populations with pairs that are kept: the coarse and the fine one of the last question."""
+PAIRS_AT_HAND = 3
+"""Populations with pairs that are kept: two that were screened, and those that were chosen."""
+
+Pair = tuple[Fault, Fault]
 
 
 @dataclass(frozen=True)
@@ -113,10 +119,7 @@ class Diagnostician:
             ranking = self._ranked(predictor, seen, observations)
         if not ranking.wants_pairs:
             return ranking, predictor
-        singles = predictor
-        predictor = self._with_pairs(self._hopeful(ranking), PAIR_SEVERITIES, singles)
-        best = self._best_pairs(self._ranked(predictor, seen, observations))
-        predictor = self._with_pairs(best, SEVERITIES, singles)
+        predictor = self._with_pairs(self._chosen_pairs(ranking, observations), predictor)
         return self._ranked(predictor, seen, observations), predictor
 
     def _ranked(
@@ -189,36 +192,79 @@ class Diagnostician:
             ranking.earlier,
         )
 
-    def _hopeful(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:
-        """The pairs that could explain most, by what each of the two explains."""
-        hypotheses, hopes = ranking.population.hypotheses, ranking.hopes
-        pairs: dict[frozenset[str], tuple[Fault, Fault]] = {}
+    def _chosen_pairs(self, ranking: Ranking, observations: Sequence[Observation]) -> list[Pair]:
+        """The pairs that explain most, as far as a quick look tells.
+
+        Those that could by what each of the two explains alone; then what could stand beside either
+        fault of the best of them: beside a second one the first has another severity than alone.
+        """
+        drawn = self._hopeful(ranking, ranking.hopes, ranking.hopeful)
+        found = self._weighed(drawn, observations)
+        beside: list[int] = []
+        for pair, _, severities in found[:BESIDE]:
+            beside += [ranking.nearest(f, s) for f, s in zip(pair, severities, strict=True)]
+        around = np.array(list(dict.fromkeys(beside)), dtype=np.intp)
+        owners = ranking.population.hypothesis[around]
+        more = self._hopeful(ranking, ranking.reach(around), owners)
+        known = {_names(p) for p in drawn}
+        found += self._weighed([p for p in more if _names(p) not in known], observations)
+        best = sorted(found, key=lambda f: -f[1])[:FINE_PAIRS]
+        return [pair for pair, _, _ in best]
+
+    def _weighed(
+        self, pairs: Sequence[Pair], observations: Sequence[Observation]
+    ) -> list[tuple[Pair, float, Array]]:
+        """Some pairs by what was observed, best first: log weight, and the likeliest severities."""
+        if not pairs:
+            return []
+        predictor = self._kept(
+            pairs, PAIR_SEVERITIES, lambda drawn: Screened(self.predictor, drawn)
+        )
+        population = predictor.population
+        ranking = self._ranked(predictor, np.zeros(0), observations)
+        weight = ranking.belief.log_weight
+        found = []
+        for pair, rows in zip(pairs, population.members, strict=True):
+            whole = float(np.logaddexp.reduce(weight[rows]))
+            found.append((pair, whole, population.severity[rows[np.argmax(weight[rows])]]))
+        return sorted(found, key=lambda f: -f[1])
+
+    @staticmethod
+    def _hopeful(ranking: Ranking, hopes: Array, leaders: Indices) -> list[Pair]:
+        """The pairs that could explain most: of each of the leaders (L,) by its hopes (L, H)."""
+        hypotheses = ranking.population.hypotheses
+        pairs: dict[frozenset[str], Pair] = {}
         for flat in np.argsort(-hopes, axis=None, kind="stable"):
             row, other = np.unravel_index(flat, hopes.shape)
-            (a,), faults = hypotheses[ranking.hopeful[row]].faults, hypotheses[other].faults
             if len(pairs) == COARSE_PAIRS or not np.isfinite(hopes[row, other]):
                 break
-            if a.slot != faults[0].slot:
-                pairs.setdefault(frozenset((a.key, faults[0].key)), (a, faults[0]))
+            (a,), (b,) = hypotheses[leaders[row]].faults, hypotheses[other].faults
+            if a.slot != b.slot:
+                pairs.setdefault(_names((a, b)), (a, b))
         return sorted(pairs.values(), key=lambda p: (p[0].key, p[1].key))
 
-    def _best_pairs(self, ranking: Ranking) -> list[tuple[Fault, Fault]]:
-        """The pairs that lead on the coarse grid: they are looked at on the fine one."""
-        order = np.argsort(-ranking.shares, kind="stable")
-        both = [ranking.population.hypotheses[h].faults for h in order]
-        return [(f[0], f[1]) for f in both if len(f) == 2][:FINE_PAIRS]
-
-    def _with_pairs(
-        self, pairs: Sequence[tuple[Fault, Fault]], grid: Sequence[float], singles: Predictor
+    def _kept(
+        self,
+        pairs: Sequence[Pair],
+        grid: Sequence[float],
+        predictor: Callable[[Population], Predictor],
     ) -> Predictor:
-        """A predictor of every single fault and some pairs; the last few pairs are kept."""
+        """What some pairs alone show; those asked for last are kept."""
         key = " ".join([str(len(grid)), *(f"{a.key}+{b.key}" for a, b in pairs)])
         if key not in self._pairs:
-            population = fault_pairs(self.predictor.population, pairs, grid)
             while len(self._pairs) >= PAIRS_AT_HAND:
                 del self._pairs[next(iter(self._pairs))]
-            self._pairs[key] = Predictor(self.circuit, population, self.predictor.solver)
-        both = self._pairs[key]
+            self._pairs[key] = predictor(fault_pairs(self.predictor.population, pairs, grid))
+        return self._pairs[key]
+
+    def _with_pairs(self, pairs: Sequence[Pair], singles: Predictor) -> Predictor:
+        """A predictor of every single fault and some pairs."""
+        solver = self.predictor.solver
+        both = self._kept(pairs, SEVERITIES, lambda drawn: Predictor(self.circuit, drawn, solver))
         if self._joined is None or self._joined.parts != (singles, both):
             self._joined = Joined(singles, both)
         return self._joined
+
+
+def _names(pair: Pair) -> frozenset[str]:
+    return frozenset(f.key for f in pair)

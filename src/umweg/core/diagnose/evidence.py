@@ -316,9 +316,10 @@ def _finely(
         other = (population.below if fraction < 0 else population.above)[near, 0]
         there = other >= 0
         if fraction < 0:
-            # Below the first severity lies the healthy machine.
-            other = np.where(there, other, 0)
-            there = np.ones_like(there)
+            # Below the first severity of a fault alone lies the healthy machine.
+            alone = population.severity[near, 1] == 0.0
+            other = np.where(~there & alone, 0, other)
+            there = there | alone
         beside, share = np.where(there, other, near), np.abs(fraction) * there.astype(float)
         words = [
             np.log(

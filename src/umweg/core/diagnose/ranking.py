@@ -13,7 +13,7 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, log_not_astray, spread_band
 from umweg.core.diagnose.prior import UNKNOWN, kind_of, log_prior
 from umweg.core.errors import UmwegError
-from umweg.core.faults.population import PAIR_PRIOR, Hypothesis, Population
+from umweg.core.faults.population import PAIR_PRIOR, Fault, Hypothesis, Population
 from umweg.core.network.network import Indices
 from umweg.core.observe.baseline import weigh_earlier
 from umweg.core.observe.exhibits import Exhibits, Suspects
@@ -25,7 +25,7 @@ from umweg.core.observe.weights import Evidence, Measured
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
-WORTH_DRAWING = 0.05
+WORTH_DRAWING = 0.1
 """Odds that two faults must be able to reach before they are played."""
 DIVIDED_FROM = 2
 """Readings from which on the severities of a fault can disagree about them."""
@@ -180,7 +180,7 @@ class Ranking:
             return False
         if self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5:
             return True
-        return bool(self.hopes.max(initial=-np.inf) > np.log(WORTH_DRAWING))
+        return bool(np.exp(np.minimum(self.hopes, 0.0)).sum() > WORTH_DRAWING)
 
     @cached_property
     def divisible(self) -> Indices:
@@ -194,7 +194,7 @@ class Ranking:
         if len(readings) < DIVIDED_FROM:
             return np.zeros(0, dtype=np.intp)
         population = self.population
-        fit = np.stack([item.marginal() for item in self.evidence])
+        fit = self._fit
         bent = np.max([_bend(e, population) for e in readings], axis=0) > 1.0
         total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
         most = np.full(len(population.hypotheses), -np.inf)
@@ -212,7 +212,7 @@ class Ranking:
         population = self.population
         single = np.array([len(h.faults) == 1 for h in population.hypotheses])
         leading = np.argsort(-self.shares, kind="stable")[:HOPEFUL]
-        score = np.stack([e.marginal() for e in self.evidence]) + population.log_prior
+        score = self._fit + population.log_prior
         best = population.hypothesis[np.argsort(-score, axis=1, kind="stable")[:, :BEST_OF_EACH]]
         found: Indices = np.array(
             [h for h in dict.fromkeys([*leading, *best.T.ravel()]) if single[h]], dtype=np.intp
@@ -221,29 +221,45 @@ class Ranking:
 
     @cached_property
     def hopes(self) -> Array:
-        """(L, H) log odds against all single faults that two faults could reach at the best.
+        """(L, H) log odds that each of the ``hopeful`` with each further hypothesis could reach."""
+        members = (self.population.members[h] for h in self.hopeful)
+        best = [m[np.argmax(self.belief.log_weight[m])] for m in members]
+        return self.reach(np.array(best, dtype=np.intp))
 
-        Of each of the ``hopeful`` and each further hypothesis: as if each observation were
+    def reach(self, candidates: Indices) -> Array:
+        """(K, H) log odds against all single faults that two faults could reach at the best.
+
+        Of each of some candidates with each further hypothesis: as if each observation were
         explained by whichever of the two explains it better, at the price of both being there.
         """
         population = self.population
         total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
-        fit = np.stack([item.marginal() for item in self.evidence])
+        fit = self._fit
         single = np.array([len(h.faults) == 1 for h in population.hypotheses])
-        best = np.array([m[np.argmax(self.belief.log_weight[m])] for m in population.members])
         price = np.log(2 * PAIR_PRIOR * np.array([h.prior for h in population.hypotheses]))
         starts = np.array([m[0] for m in population.members])
         # A leader that a story speaks against lives on the chance that the story is wrong; what a
         # second fault explains of it cannot be gained on top of that chance.
         alone = self.belief.log_weight + log_not_astray(self.evidence, population.count)
-        hopes = np.full((len(self.hopeful), len(population.hypotheses)), -np.inf)
-        for row, h in enumerate(self.hopeful):
-            c = best[h]
+        hopes = np.full((len(candidates), len(population.hypotheses)), -np.inf)
+        for row, c in enumerate(candidates):
             gain = np.maximum(fit - fit[:, [c]], 0.0).sum(axis=0)
             most = np.maximum.reduceat(gain, starts)
             hopes[row] = alone[c] - total + most + price
-            hopes[row, [h, *np.flatnonzero(~single)]] = -np.inf
+            hopes[row, [population.hypothesis[c], *np.flatnonzero(~single)]] = -np.inf
         return hopes
+
+    @cached_property
+    def _fit(self) -> Array:
+        """(N, C) log likelihood of each observation alone under each candidate."""
+        return np.stack([item.marginal() for item in self.evidence])
+
+    def nearest(self, fault: Fault, severity: float) -> int:
+        """The candidate with one fault alone whose severity is nearest."""
+        hypotheses = self.population.hypotheses
+        h = next(i for i, found in enumerate(hypotheses) if found.key == fault.key)
+        members = self.population.members[h]
+        return int(members[np.argmin(np.abs(self.population.severity[members, 0] - severity))])
 
     def listed(self, groups: Mapping[str, tuple[str, ...]] | None = None) -> tuple[Suspect, ...]:
         """The leaders with their reasons; alone in their groups where none are given."""
@@ -301,8 +317,7 @@ class Ranking:
         """(N, C) of each observation under each candidate, the best candidate's being 1."""
         if not self.evidence:
             return np.zeros((0, len(self.inside)))
-        fit = np.stack([item.marginal() for item in self.evidence])
-        likelihood: Array = np.exp(fit - fit.max(axis=1, keepdims=True))
+        likelihood: Array = np.exp(self._fit - self._fit.max(axis=1, keepdims=True))
         return likelihood
 
     def bands(self, reading: Measured) -> tuple[Band, tuple[Band, ...]]:

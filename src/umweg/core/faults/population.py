@@ -15,12 +15,12 @@ from umweg.core.network.network import Indices, Network
 from umweg.core.solve.steady import Cases
 
 SEVERITIES = tuple(k / 7 for k in range(1, 8))
-PAIR_SEVERITIES = (2 / 7, 4 / 7, 6 / 7)
+PAIR_SEVERITIES = (0.2, 0.4, 0.6, 0.8, 1.0)
 HEALTHY = "healthy"
 HEALTHY_PRIOR = 0.07
 """Share of complaints that turn out to be no hydraulic fault at all (operator, interlock)."""
-PAIR_PRIOR = 0.03
-"""Two faults at once, before anything is known."""
+PAIR_PRIOR = 0.08
+"""Two faults at once, before anything is known: common on old machines, by what the trade says."""
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ import hashlib
 import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,11 +32,45 @@ class Overload:
     pressure_bar: Array
 
 
+class Slopes(Protocol):
+    """Slopes of each quantity, by its row."""
+
+    def __getitem__(self, row: int) -> Array:
+        """(U + T + 4, C)."""
+        ...
+
+
+class MadeWhenAsked:
+    """Slopes that are put together when they are asked for: of most quantities nobody does.
+
+    Parameters
+    ----------
+    made : (U + T + 4, C) of a row, those of the severities being replaced
+    cells : (S, Q, C) of the severities
+    known : (C,) False where the slopes say nothing
+    """
+
+    def __init__(
+        self, made: Callable[[int], Array], cells: Array, known: NDArray[np.bool_]
+    ) -> None:
+        self._made, self._cells, self._known = made, cells, known
+        self._rows: dict[int, Array] = {}
+
+    def __getitem__(self, row: int) -> Array:
+        """(U + T + 4, C)."""
+        if row not in self._rows:
+            slope = self._made(row)
+            slope[-SEVERITIES:] = self._cells[:, row]
+            slope[:, ~self._known] = 0.0
+            self._rows[row] = slope
+        return self._rows[row]
+
+
 @dataclass(frozen=True)
 class StatePrediction:
     """One state, all candidates.
 
-    ``mean (Q, C)`` on each quantity's comparison scale; ``slope (Q, U + T + 4, C)`` per standard
+    ``mean (Q, C)`` on each quantity's comparison scale; ``slope[q] (U + T + 4, C)`` per standard
     deviation of each unknown: the machine's own, a row for each timing (how far its slopes are
     off), then engine speed and oil temperature as they really are, and in the last two rows the
     cell of each of the candidate's own severities;
@@ -46,7 +80,7 @@ class StatePrediction:
 
     quantities: tuple[Quantity, ...]
     mean: Array
-    slope: Array
+    slope: "Slopes"
     known: NDArray[np.bool_]
     rated_ports: tuple[str, ...]
     overload: Overload
@@ -250,7 +284,7 @@ class Predictor:
         slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
         slope[:-SEVERITIES] = np.stack([np.broadcast_to(s, mean.shape) for s in slopes])
         slope[: len(own)] *= self.population.kept_of(unknowns.slot, oil_c)
-        self._severity_cells(mean[None], slope[:, None].swapaxes(0, 1), known)
+        slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
         slope[:, ~known] = 0.0
         return TimedPrediction(np.where(known, mean, 0.0), slope, known)
 
@@ -313,7 +347,27 @@ class Predictor:
     def _predict(
         self, named: MachineState, state: SolvableState, solution: Solution, healthy: Array
     ) -> StatePrediction:
-        population, across = self.population, solution.across
+        across = solution.across
+        mean, slope, fine = self._shown(named, state, across)
+        known = solution.converged & fine & np.isfinite(mean).all(0)
+        mean[:, ~known] = 0.0
+        return StatePrediction(
+            self.quantities,
+            mean,
+            MadeWhenAsked(slope, self._cells(mean, known), known),
+            known,
+            self._rated_ports,
+            self._overload(across),
+            healthy,
+            solution,
+        )
+
+    def _shown(
+        self, named: MachineState, state: SolvableState, across: Array
+    ) -> tuple[Array, Callable[[int], Array], NDArray[np.bool_]]:
+        """(Q, C) of each quantity, its slopes (U + T + 4, C) when asked for but those of the
+        severities, and (C,) where they can be had."""
+        population = self.population
         cases = population.cases(0, named.oil_c)
         change = self.solver.sensitivities(
             [state], cases, across, self.unknowns.slot, 1e-3 * self.unknowns.sigma
@@ -331,20 +385,8 @@ class Predictor:
                 quantity, across, parameters, state.viscosity_mm2_s, change
             )
             slope[i, :own], slope[i, own + timings : -SEVERITIES] = found[:own], found[own:]
-        known = solution.converged & np.isfinite(mean).all(0) & np.isfinite(slope).all((0, 1))
-        mean[:, ~known] = 0.0
-        slope[:, :, ~known] = 0.0
-        self._severity_cells(mean, slope, known)
-        return StatePrediction(
-            self.quantities,
-            mean,
-            slope,
-            known,
-            self._rated_ports,
-            self._overload(across),
-            healthy,
-            solution,
-        )
+        fine = np.asarray(np.isfinite(slope).all((0, 1)))
+        return mean, lambda row: slope[row], fine
 
     def _thinner_per_c(self, oil_c: float) -> float:
         """By what share the oil's viscosity changes with each °C."""
@@ -355,15 +397,16 @@ class Predictor:
         )
         return (above - below) / (above + below)
 
-    def _severity_cells(self, mean: Array, slope: Array, known: NDArray[np.bool_]) -> None:
-        """Spread inside each severity cell: a uniform cell has its width over √12 as σ."""
+    def _cells(self, mean: Array, known: NDArray[np.bool_]) -> Array:
+        """(S, Q, C) spread inside each severity cell: a uniform one has its width over √12 as σ."""
+        found = np.zeros((SEVERITIES, *mean.shape))
         for axis in range(SEVERITIES):
             below, above = self.population.below[:, axis], self.population.above[:, axis]
-            if not ((below >= 0) | (above >= 0)).any():
-                continue
-            high = self._cell_end(mean, known, above, below)
-            low = self._cell_end(mean, known, below, above)
-            slope[:, axis - SEVERITIES] = (high - low) / 2.0 / np.sqrt(12.0)
+            if ((below >= 0) | (above >= 0)).any():
+                high = self._cell_end(mean, known, above, below)
+                low = self._cell_end(mean, known, below, above)
+                found[axis] = (high - low) / 2.0 / np.sqrt(12.0)
+        return found
 
     @staticmethod
     def _cell_end(
@@ -384,6 +427,59 @@ class Predictor:
         worst = ratio.argmax(axis=0)
         every = np.arange(count)
         return Overload(ratio[worst, every], worst, pressure[worst, every])
+
+
+class Screened(Predictor):
+    """Pairs of faults, solved, but with slopes put together from those of each fault alone.
+
+    Good enough to tell which of many pairs are worth a closer look: the slopes of a candidate take
+    longer than its solution.
+    """
+
+    def __init__(self, singles: Predictor, pairs: Population) -> None:
+        super().__init__(singles.circuit, pairs, singles.solver)
+        self._singles = singles
+        alone = singles.population
+        rows = {h.key: m for h, m in zip(alone.hypotheses, alone.members, strict=True)}
+        # The healthy machine is the first of all candidates.
+        self._alone = np.zeros((2, pairs.count), dtype=np.intp)
+        for hypothesis, members in zip(pairs.hypotheses, pairs.members, strict=True):
+            for w, fault in enumerate(hypothesis.faults):
+                of_fault = rows[fault.key]
+                apart = alone.severity[of_fault, :1] - pairs.severity[members, w]
+                self._alone[w, members] = of_fault[np.abs(apart).argmin(axis=0)]
+
+    def _put_together(self, alone: Array) -> Array:
+        """(…, C) of the pairs, as if what two faults change added up."""
+        first, second = (alone.take(rows, axis=-1) for rows in self._alone)
+        found: Array = first + second - alone[..., :1]
+        return found
+
+    def _shown(
+        self, named: MachineState, state: SolvableState, across: Array
+    ) -> tuple[Array, Callable[[int], Array], NDArray[np.bool_]]:
+        cases = self.population.cases(0, named.oil_c)
+        parameters = self.solver.parameters_of([state], cases)
+        nothing = np.zeros((0, self.network.unknown_count, self.population.count))
+        mean = np.stack(
+            [
+                self._extract.value_and_slope(
+                    quantity, across, parameters, state.viscosity_mm2_s, nothing
+                )[0]
+                for quantity in self.quantities
+            ]
+        )
+        alone = self._singles[named]
+        known = alone.known[self._alone[0]] & alone.known[self._alone[1]]
+        return mean, lambda row: self._put_together(alone.slope[row]), known
+
+    def timed(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time: not played, put together."""
+        alone = self._singles.timed(quantity)
+        known = alone.known[self._alone[0]] & alone.known[self._alone[1]]
+        slope = self._put_together(alone.slope)
+        slope[:, ~known] = 0.0
+        return TimedPrediction(np.where(known, self._put_together(alone.mean), 0.0), slope, known)
 
 
 class Composed(Predictor):
@@ -414,10 +510,35 @@ class Composed(Predictor):
             for key, state in wanted.items():
                 if key in self._done:
                     continue
-                found = _side_by_side([part[state] for part in self.parts], self._order)
-                if self._order is not None:
-                    self._severity_cells(found.mean, found.slope, found.known)
-                self._done[key] = found
+                self._done[key] = self._side_by_side([part[state] for part in self.parts])
+
+    def _side_by_side(self, parts: Sequence[StatePrediction]) -> StatePrediction:
+        """One state of all parts behind one another, or in an order of their candidates."""
+
+        def joined(each: Callable[[StatePrediction], NDArray[Any]]) -> NDArray[Any]:
+            found = np.concatenate([each(p) for p in parts], axis=-1)
+            return found if self._order is None else found[..., self._order]
+
+        mean, known = joined(lambda p: p.mean), joined(lambda p: p.known)
+        return replace(
+            parts[0],
+            mean=mean,
+            slope=MadeWhenAsked(
+                lambda row: joined(lambda p: p.slope[row]), self._cells(mean, known), known
+            ),
+            known=known,
+            overload=Overload(
+                joined(lambda p: p.overload.ratio),
+                joined(lambda p: p.overload.port),
+                joined(lambda p: p.overload.pressure_bar),
+            ),
+            solution=Solution(
+                joined(lambda p: p.solution.across),
+                joined(lambda p: p.solution.converged),
+                joined(lambda p: p.solution.residual_lpm),
+                joined(lambda p: p.solution.iterations),
+            ),
+        )
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""
@@ -507,35 +628,9 @@ class Divided(Composed):
         known_there = grid.known[low] & grid.known[high]
         mean = (1.0 - share) * grid.mean[low] + share * grid.mean[high]
         slope = (1.0 - share) * grid.slope[:, low] + share * grid.slope[:, high]
-        self._severity_cells(mean[None], slope[:, None].swapaxes(0, 1), known_there)
+        slope[-SEVERITIES:] = self._cells(mean[None], known_there)[:, 0]
         slope[:, ~known_there] = 0.0
         return TimedPrediction(np.where(known_there, mean, 0.0), slope, known_there)
-
-
-def _side_by_side(parts: Sequence[StatePrediction], order: Indices | None) -> StatePrediction:
-    """One state of several populations behind one another, or in an order of their candidates."""
-
-    def joined(each: Callable[[StatePrediction], NDArray[Any]]) -> NDArray[Any]:
-        found = np.concatenate([each(p) for p in parts], axis=-1)
-        return found if order is None else found[..., order]
-
-    return replace(
-        parts[0],
-        mean=joined(lambda p: p.mean),
-        slope=joined(lambda p: p.slope),
-        known=joined(lambda p: p.known),
-        overload=Overload(
-            joined(lambda p: p.overload.ratio),
-            joined(lambda p: p.overload.port),
-            joined(lambda p: p.overload.pressure_bar),
-        ),
-        solution=Solution(
-            joined(lambda p: p.solution.across),
-            joined(lambda p: p.solution.converged),
-            joined(lambda p: p.solution.residual_lpm),
-            joined(lambda p: p.solution.iterations),
-        ),
-    )
 
 
 def state_key(state: MachineState) -> str:
