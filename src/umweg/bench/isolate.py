@@ -168,12 +168,12 @@ def _one(
             # Of two faults each would be noticed by itself: a second one that shows nothing is
             # nobody's to name.
             alone = (KINDS[as_](circuit, [c], drawn, doctor.predictor.solver) for c in chosen)
-            if count > 1 and not all(_noticed(complaint(machine)) for machine in alone):
+            if count > 1 and not all(_brought(machine, complaint(machine)) for machine in alone):
                 continue
             # Whoever goes about it in another way meets the same machine, and hears the same.
             before = drawn.bit_generator.state
             machine, seen = _met(doctor, as_, chosen, drawn)
-            if not (_noticed(seen) or (not circuit.functions and _out_of_specification(machine))):
+            if not _brought(machine, seen):
                 continue
             played = _followed(doctor, machine, seen, Own(doctor))
             for name, way in ways.items():
@@ -198,7 +198,10 @@ def _met(
     return machine, complaint(machine)
 
 
-def _noticed(seen: Sequence[Observation]) -> bool:
+def _brought(machine: HiddenMachine, seen: Sequence[Observation]) -> bool:
+    """Is a machine brought in: for what its operator tells, or for its own gauges."""
+    if not machine.circuit.functions:
+        return _out_of_specification(machine)
     return any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen)
 
 

@@ -30,7 +30,7 @@ from umweg.core.observe.exhibits import Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Divided, Joined, Predictor, Screened
+from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, Screened
 from umweg.core.solve.steady import SteadySolver
 
 COARSE_PAIRS = 32
@@ -259,8 +259,7 @@ class Diagnostician:
 
     def _with_pairs(self, pairs: Sequence[Pair], singles: Predictor) -> Predictor:
         """A predictor of every single fault and some pairs."""
-        solver = self.predictor.solver
-        both = self._kept(pairs, SEVERITIES, lambda drawn: Predictor(self.circuit, drawn, solver))
+        both = self._kept(pairs, SEVERITIES, lambda drawn: Paired(self.predictor, drawn))
         if self._joined is None or self._joined.parts != (singles, both):
             self._joined = Joined(singles, both)
         return self._joined

@@ -26,7 +26,7 @@ from umweg.core.observe.weights import Evidence, Measured
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
 WORTH_DRAWING = 0.1
-"""Odds that two faults must be able to reach before they are played."""
+"""Odds that all pairs of faults together must be able to reach before they are played."""
 DIVIDED_FROM = 2
 """Readings from which on the severities of a fault can disagree about them."""
 MOST_DIVIDED = 8
@@ -180,6 +180,9 @@ class Ranking:
             return False
         if self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5:
             return True
+        if not self._readings:
+            # The story alone: what is read first will tell more of a second fault than it does.
+            return False
         return bool(np.exp(np.minimum(self.hopes, 0.0)).sum() > WORTH_DRAWING)
 
     @cached_property

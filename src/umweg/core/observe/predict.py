@@ -429,11 +429,9 @@ class Predictor:
         return Overload(ratio[worst, every], worst, pressure[worst, every])
 
 
-class Screened(Predictor):
-    """Pairs of faults, solved, but with slopes put together from those of each fault alone.
-
-    Good enough to tell which of many pairs are worth a closer look: the slopes of a candidate take
-    longer than its solution.
+class Paired(Predictor):
+    """Pairs of faults. They are solved; what they show in time is put together from what each
+    fault alone does: thousands of plays would be waited for.
     """
 
     def __init__(self, singles: Predictor, pairs: Population) -> None:
@@ -455,6 +453,27 @@ class Screened(Predictor):
         found: Array = first + second - alone[..., :1]
         return found
 
+    def _known_alone(self, known: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """(C,) of the pairs of which both faults' values are known."""
+        first, second = (known.take(rows) for rows in self._alone)
+        return np.logical_and(first, second)
+
+    def timed(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time, on the comparison scale: not played."""
+        alone = self._singles.timed(quantity)
+        known = self._known_alone(alone.known)
+        slope = self._put_together(alone.slope)
+        slope[:, ~known] = 0.0
+        return TimedPrediction(np.where(known, self._put_together(alone.mean), 0.0), slope, known)
+
+
+class Screened(Paired):
+    """Pairs of faults with slopes that are put together as well.
+
+    Good enough to tell which of many pairs are worth a closer look: the slopes of a candidate take
+    longer than its solution.
+    """
+
     def _shown(
         self, named: MachineState, state: SolvableState, across: Array
     ) -> tuple[Array, Callable[[int], Array], NDArray[np.bool_]]:
@@ -470,16 +489,8 @@ class Screened(Predictor):
             ]
         )
         alone = self._singles[named]
-        known = alone.known[self._alone[0]] & alone.known[self._alone[1]]
+        known = self._known_alone(alone.known)
         return mean, lambda row: self._put_together(alone.slope[row]), known
-
-    def timed(self, quantity: Quantity) -> TimedPrediction:
-        """What every candidate shows in time: not played, put together."""
-        alone = self._singles.timed(quantity)
-        known = alone.known[self._alone[0]] & alone.known[self._alone[1]]
-        slope = self._put_together(alone.slope)
-        slope[:, ~known] = 0.0
-        return TimedPrediction(np.where(known, self._put_together(alone.mean), 0.0), slope, known)
 
 
 class Composed(Predictor):
@@ -560,29 +571,15 @@ class Joined(Composed):
 
     @property
     def in_time(self) -> Sequence[Timing]:
-        """Nothing that was not played already: thousands of pairs would be waited for."""
-        known = self.parts[1]._timed
-        return [t for t in self.circuit.timings if quantity_of(t) in known]
+        """What the single faults were played in: pairs are put together from them."""
+        return self.parts[0].in_time
 
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time."""
         a, b = (part.timed(quantity) for part in self.parts)
-        singles, pairs = (part.population for part in self.parts)
-        # A pair's slopes are as far off as those of the worse of its two faults.
-        own = len(self.unknowns.slot)
-        rows = slice(own, own + len(self.circuit.timings))
-        of_fault = {
-            h.faults[0].key: a.slope[rows, members[0]]
-            for h, members in zip(singles.hypotheses, singles.members, strict=True)
-            if h.faults
-        }
-        slope = b.slope.copy()
-        for hypothesis, members in zip(pairs.hypotheses, pairs.members, strict=True):
-            both = np.stack([of_fault[f.key] for f in hypothesis.faults])
-            slope[rows, members] = both.max(axis=0)[:, None]
         return TimedPrediction(
             np.concatenate([a.mean, b.mean]),
-            np.concatenate([a.slope, slope], axis=1),
+            np.concatenate([a.slope, b.slope], axis=1),
             np.concatenate([a.known, b.known]),
         )
 
