@@ -6,6 +6,7 @@ import { lastSeen, suspicionOf } from "./job/JobPage";
 import { ReadingPad } from "./reading/ReadingPad";
 import { StepPanel } from "./step/StepPanel";
 import { SuspectsPanel } from "./suspects/SuspectsPanel";
+import { shortTitle } from "./suspects/shortTitle";
 
 afterEach(cleanup);
 
@@ -317,6 +318,23 @@ describe("SuspectsPanel", () => {
   it("says when nothing modelled explains the readings", () => {
     show({ explained: false, two_faults_considered: true });
     expect(screen.getByText(/not even two faults at once/)).toBeTruthy();
+  });
+
+  it("warns of two faults where they are likely, and not where they were merely weighed", () => {
+    const [fault] = suspect.faults;
+    if (!fault) throw new Error("no fault");
+    const pump = { ...fault, component: "pump", component_label: "Pump", mode: "worn" };
+    const both = { ...suspect, key: "a+b", faults: [fault, pump], share: 0.02 };
+    show({ two_faults_considered: true, suspects: [suspect, both] });
+    expect(screen.queryByText(/Two faults at once/)).toBeNull();
+    cleanup();
+    show({ two_faults_considered: true, suspects: [{ ...both, share: 0.61 }, suspect] });
+    expect(screen.getByText(/Two faults at once: 61 %/)).toBeTruthy();
+    expect(shortTitle(both)).toBe("Relief + Pump");
+    expect(shortTitle({ ...both, faults: [fault, { ...fault, mode_label: "leaks" }] })).toBe(
+      "Relief: opens early + leaks",
+    );
+    expect(shortTitle(suspect)).toBe("Relief: opens early");
   });
 
   it("says which observation could not be weighed, and why", () => {

@@ -41,6 +41,7 @@ import { OwnReading } from "../step/OwnReading";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { WayOn } from "../step/WayOn";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
+import { shortTitle } from "../suspects/shortTitle";
 import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
 import { CircuitChanged } from "./CircuitChanged";
 import { JobParts } from "./JobParts";
@@ -502,7 +503,7 @@ function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => voi
         <span className="sr-only">Belief so far: </span>
         {first ? (
           <>
-            <b className="text-suspect">{Math.round(first.share * 100)} %</b> {first.title}
+            <b className="text-suspect">{Math.round(first.share * 100)} %</b> {shortTitle(first)}
           </>
         ) : (
           "No suspect stands out"

@@ -13,6 +13,7 @@ import { Button, Notice, Tag } from "../../ui/primitives";
 import { showBand } from "../../units";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
+import { shortTitle } from "../suspects/shortTitle";
 import { FlowCurvePanel } from "./FlowCurvePanel";
 import { type Moment, OverTime, overTime } from "./OverTime";
 
@@ -52,7 +53,7 @@ function rowsOf(step: Step, diagnosis: Diagnosis): StripRow[] {
       ? [
           {
             key: band.key,
-            label: suspect.title,
+            label: shortTitle(suspect),
             share: suspect.share,
             low: band.low,
             high: band.high,
@@ -222,7 +223,7 @@ export function StepPanel(props: StepPanelProps) {
           single={step}
           schematic={props.schematic}
           workshop={workshop}
-          names={new Map(diagnosis.suspects.map((s) => [s.key, s.title]))}
+          names={new Map(diagnosis.suspects.map((s) => [s.key, shortTitle(s)]))}
           onKeep={onKeep}
         />
       )}

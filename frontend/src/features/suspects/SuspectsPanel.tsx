@@ -165,11 +165,17 @@ function NothingWrong({ onDecide }: Pick<SuspectsPanelProps, "onDecide">) {
   );
 }
 
+/** Two faults at once are weighed more often than they are worth a word. */
+const SAID_ABOVE = 0.2;
+
 /** Suspects with shares, reasons for and against, and the decision. */
 export function SuspectsPanel(props: SuspectsPanelProps) {
   const { diagnosis, selected, onSelect } = props;
   const [open, setOpen] = useState<string | null>(diagnosis.suspects[0]?.key ?? null);
   const titles = new Map(diagnosis.suspects.map((s) => [s.key, s.title]));
+  const both = diagnosis.suspects
+    .filter((s) => s.faults.length > 1)
+    .reduce((sum, s) => sum + s.share, 0);
   return (
     <section aria-label="Suspects" className="grid gap-2">
       {!diagnosis.explained && (
@@ -179,9 +185,9 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
           the gauge and the circuit before going on.
         </Notice>
       )}
-      {diagnosis.two_faults_considered && diagnosis.explained && (
+      {diagnosis.explained && both > SAID_ABOVE && (
         <Notice tone="warn">
-          One fault alone leaves something unexplained: two at once are weighed as well.
+          Two faults at once: {Math.round(both * 100)} %. Mending one alone may not cure it.
         </Notice>
       )}
       <Sequence diagnosis={diagnosis} currency={props.currency} />
