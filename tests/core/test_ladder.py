@@ -10,6 +10,7 @@ from umweg.bench.isolate import IsolateFigures, _followed, _met, _one
 from umweg.bench.ways import WAYS, AnyOrder, Everything, Ladder, Own
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ladder import in_ladder, rung, stage
+from umweg.core.diagnose.order import _tier
 from umweg.core.diagnose.plan import Planner, readings_of
 from umweg.core.diagnose.setup import setup_after
 from umweg.core.faults.population import parse_fault
@@ -59,7 +60,7 @@ def test_a_ladder_goes_from_the_source_to_the_branch(turf: Diagnostician) -> Non
 def test_of_steps_that_tell_as_much_the_trades_first_is_offered(turf: Diagnostician) -> None:
     planner = turf.planner(SINKS)
     steps = [s for s in turf.diagnose(SINKS).steps if not s.refused][1:]
-    tiers = [-round(float(np.log(s.bits_per_minute)) / 0.05) for s in steps]
+    tiers = [_tier(s) for s in steps]
     assert tiers == sorted(tiers)
     together = [
         [planner.rung(s) for s, t in zip(steps, tiers, strict=True) if t == tier]

@@ -17,6 +17,7 @@ GRID = 48
 _FLOOR = 1e-12
 """Density below which an outcome does not fall: none is impossible."""
 _NEVER = 1e-12
+"""Chance of a hypothesis and an outcome together that is not worth a logarithm."""
 
 
 def judged(

@@ -127,9 +127,7 @@ class Planner:
             what = quantity.of.instrument_words or f"gauge up to {highest or 0.0:.0f} bar"
             refused = f"the workshop has no {what}"
             if worth > CLEARLY:
-                refused += (
-                    f"; with one, this reading would save {worth:.0f} of money on the average"
-                )
+                refused += f"; with one, this reading would save about {worth:.0f} in all"
         return Step(
             kind=reading.kind,
             point=quantity.place,

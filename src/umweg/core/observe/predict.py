@@ -243,8 +243,6 @@ class Predictor:
     def _found_or_played(self, timing: Timing) -> TimedPrediction:
         """From the shelf, where another process of this user has played it."""
         population = self.population
-        if population.paired:
-            return self._play(timing)
         digest = hashlib.sha256(self.circuit.model_dump_json().encode())
         for part in (population.slot, population.value, population.below, population.above):
             digest.update(part.tobytes())
@@ -272,9 +270,8 @@ class Predictor:
         thicker, _ = reader.values(timing, alone, oil=1.0 + OIL_STEP)
         own = np.where(played[1:], shown[1:] - shown[0], 0.0)
         misfit = np.zeros((len(self.circuit.timings), self.population.count))
-        if not self.population.paired:
-            row = self.circuit.timings.index(timing)
-            misfit[row] = self._misfit(reader, timing, mean, own, known)
+        row = self.circuit.timings.index(timing)
+        misfit[row] = self._misfit(reader, timing, mean, own, known)
         slopes = [
             *own,
             *misfit,
