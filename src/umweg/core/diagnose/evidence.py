@@ -13,9 +13,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from umweg.core.components.base import Array
+from umweg.core.diagnose.further import conditioned, share_below
 from umweg.core.diagnose.jointly import Joint, jointly
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.predict import SEVERITIES
@@ -76,31 +76,29 @@ class Belief:
         slope : (U, C) or (Q, U, C)
         """
         several = slope if slope.ndim == 3 else slope[None]
-        loose = _loosened(several, self.looseness)
-        variance = np.einsum("quc,quc->qc", loose, loose)
-        if len(self.slope):
-            # (C, R, Q) of each reading with each further quantity.
-            cross = self._by_candidate @ np.ascontiguousarray(several.transpose(2, 1, 0))
-            mean = mean + (self.solved[:, None] @ cross)[:, 0].T.reshape(mean.shape)
-            variance -= ((self.precision @ cross) * cross).sum(axis=1).T
-            np.maximum(variance, 1e-12, out=variance)
-        return mean, variance.reshape(mean.shape)
+        own = several.shape[1] - SEVERITIES - CONDITIONS
+        moved, variance = conditioned(
+            mean.reshape(len(several), -1),
+            several,
+            own,
+            self.looseness,
+            self._before,
+            self.precision,
+            self.solved,
+        )
+        return moved.reshape(mean.shape), variance.reshape(mean.shape)
 
     @cached_property
-    def _by_candidate(self) -> Array:
-        """(C, R, U) slopes of the readings so far, times how much more the unknowns vary."""
-        loose = _loosened(self.slope, self.looseness**2)
-        return np.ascontiguousarray(loose.transpose(2, 0, 1))
+    def _before(self) -> Array:
+        """(R, U, C) slopes of the readings so far, times how much more the unknowns vary."""
+        return _loosened(self.slope, self.looseness**2)
 
     def covariance(self, first: Array, second: Array) -> Array:
         """Covariance (C,) of two further quantities by their slopes, given what was read."""
-        loose = [_loosened(s, self.looseness) for s in (first, second)]
-        together: Array = np.einsum("uc,uc->c", *loose)
-        if not len(self.slope):
-            return together
-        a, b = ((self._by_candidate @ s.T[:, :, None])[..., 0] for s in (first, second))
-        together -= ((self.precision @ a[..., None])[..., 0] * b).sum(axis=1)
-        return together
+        together = np.einsum("uc,uc->c", _loosened(first, self.looseness**2), second)
+        a, b = (np.einsum("ruc,uc->rc", self._before, slope) for slope in (first, second))
+        result: Array = together - np.einsum("rc,crt,tc->c", a, self.precision, b)
+        return result
 
 
 def _loosened(slope: Array, looseness: Array | float) -> Array:
@@ -368,13 +366,8 @@ def spread_band(
     quantity: Quantity, mean: Array, variance: Array, weight: Array, coverage: float = 0.9
 ) -> tuple[float, float]:
     """Interval that holds ``coverage`` of a weighted mixture of Gaussians, in base units."""
-    sd = np.sqrt(variance)
-    low, high = float((mean - 4 * sd).min()), float((mean + 4 * sd).max())
-    grid = np.linspace(low, high, 400)
-    share = weight / weight.sum()
-    cumulative = (share[:, None] * ndtr((grid - mean[:, None]) / sd[:, None])).sum(axis=0)
-    tail = (1.0 - coverage) / 2.0
-    ends = np.interp([tail, 1.0 - tail], cumulative, grid)
+    sd, tail = np.sqrt(variance), (1.0 - coverage) / 2.0
+    ends = np.array([share_below(mean, sd, weight, p) for p in (tail, 1.0 - tail)])
     if quantity.of.from_vacuum:
         ends = np.maximum(ends, -1.0)
     elif not quantity.of.signed:

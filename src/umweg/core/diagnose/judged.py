@@ -21,7 +21,13 @@ _NEVER = 1e-12
 
 
 def judged(
-    mean: Array, sd: Array, weight: Array, first: Any, action: Any, cost: Array
+    mean: Array,
+    sd: Array,
+    weight: Array,
+    first: Any,
+    action: Any,
+    cost: Array,
+    least_bits: float = 0.0,
 ) -> tuple[Array, Array]:
     """Expected bits about the hypothesis (R,), and expected money saved (R,), of each reading.
 
@@ -32,31 +38,50 @@ def judged(
     first : (H,) where each hypothesis begins
     action : (H,) which repair cures it
     cost : (A,) of each repair and of the try after it
+    least_bits : what can at most tell less is not worked out: its bound is given, and no saving
     """
-    bits, saved = np.zeros(len(mean)), np.zeros(len(mean))
+    bits, saved = most_bits(mean, sd, weight), np.zeros(len(mean))
+    worth = np.flatnonzero(bits >= least_bits)
+    told, less = np.zeros(len(worth)), np.zeros(len(worth))
     _judge(
-        np.ascontiguousarray(mean),
-        np.ascontiguousarray(sd),
+        np.ascontiguousarray(mean[worth]),
+        np.ascontiguousarray(sd[worth]),
         np.ascontiguousarray(weight, dtype=float),
         np.ascontiguousarray(first, dtype=np.int64),
         np.ascontiguousarray(action, dtype=np.int64),
         np.ascontiguousarray(cost, dtype=float),
-        bits,
-        saved,
+        told,
+        less,
     )
+    bits[worth], saved[worth] = told, less
     return bits, saved
 
 
+def most_bits(mean: Array, sd: Array, weight: Array) -> Array:
+    """(R,) what a reading can at most tell about the candidates: of all that have its variance a
+    normal one says most (Shannon 1948), and each candidate's own spread says nothing of it."""
+    share = weight / weight.sum()
+    middle = mean @ share
+    variance = (sd**2 + (mean - middle[:, None]) ** 2) @ share
+    bound: Array = 0.5 * np.log2(variance) - np.log2(sd) @ share
+    return np.maximum(bound, 0.0)
+
+
 @compiled
-def _sequence(chance: Array, cost: Array, order: Any) -> float:
-    """Expected cost of trying repairs by chance per cost until one cures."""
-    count = len(chance)
+def _sequence(chance: Array, cost: Array, order: Any, worth: Array) -> float:
+    """Expected cost of trying repairs by chance per cost until one cures.
+
+    ``order`` is sorted from how it stands, and left sorted: outcomes that lie beside each other
+    ask for nearly the same one. ``worth`` is room to work in.
+    """
     rest = 0.0
-    for a in range(count):
+    for a in range(len(chance)):
         rest += chance[a]
-        ratio = chance[a] / cost[a]
-        place = a
-        while place > 0 and chance[order[place - 1]] / cost[order[place - 1]] < ratio:
+        worth[a] = chance[a] / cost[a]
+    for i in range(1, len(order)):
+        a = order[i]
+        place = i
+        while place > 0 and worth[order[place - 1]] < worth[a]:
             order[place] = order[place - 1]
             place -= 1
         order[place] = a
@@ -85,11 +110,11 @@ def _judge(
     for h in range(hypotheses):
         last = first[h + 1] if h + 1 < hypotheses else live
         prior[h] = weight[first[h] : last].sum() / whole
-    order = np.zeros(actions, dtype=np.int64)
-    chance = np.zeros(actions)
+    order = np.arange(actions)
+    chance, worth = np.zeros(actions), np.zeros(actions)
     for h in range(hypotheses):
         chance[action[h]] += prior[h]
-    now = _sequence(chance, cost, order)
+    now = _sequence(chance, cost, order, worth)
     cell, outcome = np.zeros(GRID), np.zeros(GRID)
     # Of each hypothesis and outcome, and what falls to every outcome of a hypothesis alike.
     joint, never = np.zeros((hypotheses, GRID)), np.zeros(hypotheses)
@@ -148,6 +173,6 @@ def _judge(
             chance[:] = 0.0
             for h in range(hypotheses):
                 chance[action[h]] += joint[h, g]
-            later += _sequence(chance, cost, order)
+            later += _sequence(chance, cost, order, worth)
         bits[r] = max(told, 0.0)
         saved[r] = now - later

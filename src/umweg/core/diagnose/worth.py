@@ -183,9 +183,11 @@ class Stakes:
         now = float(self._expected(prior[:, None])[0])
         return max(bits, 0.0), now - float(self._expected(joint).sum())
 
-    def readings(self, mean: Array, sd: Array) -> tuple[Array, Array]:
-        """The same (R,) of many readings, by what each live candidate shows (R, L)."""
-        return judged(mean, sd, self._weight[:, 0], self._first, self._action, self._cost)
+    def readings(self, mean: Array, sd: Array, least_bits: float = 0.0) -> tuple[Array, Array]:
+        """The same (R,) of many readings, by what each live candidate shows (R, L); of those that
+        surely tell less than so much, a bound."""
+        weight, first = self._weight[:, 0], self._first
+        return judged(mean, sd, weight, first, self._action, self._cost, least_bits)
 
     def then(self, both: Array, price: float) -> float:
         """Expected money saved by an observation after another one, taken only where it pays.
