@@ -19,10 +19,11 @@ from umweg.core.faults.population import parse_fault, single_faults
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.job import read_job
+from umweg.core.observe.machine import Machine
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
-from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.solve.steady import SteadySolver
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
 
 if TYPE_CHECKING:
@@ -231,9 +232,9 @@ def solve(
     document = _circuit(circuit)
     network = Network(document)
     found = [parse_fault(network, text) for text in fault or []]
-    cases = Cases.one({f.slot: float(f.mode.value(f.healthy, s)) for f, s in found})
+    own = {f.slot: float(f.mode.value(f.healthy, s)) for f, s in found}
     solver = SteadySolver(network)
-    solution = solver.solve([network.state(_state(document, state))], cases)
+    solution = Machine(document, solver, own).solution(_state(document, state))
     converged = bool(solution.converged[0])
     cavities = solver.cavitating(solution.across[:, 0]) if converged else []
     nets = {

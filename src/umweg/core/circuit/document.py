@@ -284,6 +284,16 @@ class Circuit(Document):
         """The named states that stand as long as one looks."""
         return {name: state for name, state in self.states.items() if not state.passing}
 
+    @property
+    def standing(self) -> MachineState | None:
+        """How the machine stands before it is put into another state: running, nothing moved, no
+        kit in it. The first of the named states that is so; None where none is."""
+        for state in self.steady.values():
+            running = state.engine != "off" or not self.prime_movers
+            if running and not state.moves and not state.interventions:
+                return state
+        return None
+
     def component(self, component_id: str) -> Component:
         """The component of that id.
 

@@ -10,7 +10,7 @@ from umweg.core.errors import SolveError
 from umweg.core.network.network import Network
 from umweg.core.observe.quantities import Extractor, Quantity, from_scale, moved_net
 from umweg.core.observe.timed import TimedReader
-from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
 
 class Machine:
@@ -32,6 +32,7 @@ class Machine:
         self.network = self.solver.network
         self.own = dict(own or {})
         self._extract = Extractor(self.network)
+        self._stands: dict[bytes, Solution] = {}
 
     def cases(self, oil_c: float) -> Cases:
         """This machine as the only case of a batch, with its oil at a temperature."""
@@ -82,8 +83,26 @@ class Machine:
         """
         return self._found(state, self.cases(state.oil_c))
 
+    def solution(self, state: MachineState, cases: Cases | None = None) -> Solution:
+        """Come to from where this machine stands itself, as a :class:`Predictor`'s candidates do.
+
+        Parameters
+        ----------
+        cases : its parameters there, where the caller has drawn them already
+        """
+        cases = self.cases(state.oil_c) if cases is None else cases
+        start, standing = None, self.circuit.standing
+        if standing is not None and (cases.slot >= 0).any():
+            key = cases.value.tobytes()
+            if key not in self._stands:
+                here = self.network.state(self.actual(standing))
+                self._stands[key] = self.solver.solve([here], cases)
+            stands = self._stands[key]
+            start = stands.across[: self.network.unknown_count] if stands.converged[0] else None
+        return self.solver.solve([self.network.state(self.actual(state))], cases, start)
+
     def _found(self, state: MachineState, cases: Cases) -> Array:
-        solution = self.solver.solve([self.network.state(self.actual(state))], cases)
+        solution = self.solution(state, cases)
         if not solution.converged[0]:
             raise SolveError(f"the machine has no steady state in “{state.label}”")
         across: Array = solution.across[:, 0]

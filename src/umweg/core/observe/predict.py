@@ -4,6 +4,7 @@ import hashlib
 import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Protocol
 
 import numpy as np
@@ -188,8 +189,7 @@ class Predictor:
                 np.concatenate([self.population.slot_at(s.oil_c) for s in new.values()]),
                 np.tile(self.population.value, (len(solvable), 1)),
             )
-            start = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
-            solution = self.solver.solve(solvable, cases, start)
+            solution = self.solver.solve(solvable, cases, self._start(healthy, count))
             for i, (key, state) in enumerate(new.items()):
                 part = slice(i * count, (i + 1) * count)
                 piece = Solution(
@@ -199,6 +199,29 @@ class Predictor:
                     solution.iterations[part],
                 )
                 self._done[key] = self._predict(state, solvable[i], piece, healthy[:, i])
+
+    def _start(self, healthy: Array, count: int) -> Array:
+        """(N, S · C) where the solver begins in each state: each machine where it stands itself.
+
+        Some faults leave a machine two states to stay in: a clutch that slips drives a pump at
+        standby, but never brings one there that is still on stroke. It takes the one that it comes
+        to from rest, not the one that the sound machine is in.
+        """
+        begun: Array = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
+        stands = self._stands
+        if stands is not None:
+            found = np.flatnonzero(np.tile(stands.converged, healthy.shape[1]))
+            begun[:, found] = stands.across[: len(begun), found % count]
+        return begun
+
+    @cached_property
+    def _stands(self) -> Solution | None:
+        """The machines as they stand before they are put into any state, come to from rest."""
+        standing = self.circuit.standing
+        if standing is None:
+            return None
+        cases = self.population.cases(0, standing.oil_c)
+        return self.solver.solve([self.network.state(standing)], cases)
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented, nobody else being solved.
