@@ -16,7 +16,7 @@ from umweg.core.diagnose.hazards import pressure_hazard
 from umweg.core.diagnose.order import TIED
 from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.report import report
-from umweg.core.diagnose.setup import Setup
+from umweg.core.diagnose.setup import START_OIL_C, WARM_MIN_PER_C, Setup, setup_after
 from umweg.core.errors import ObservationError, StateError
 from umweg.core.faults.population import (
     SEVERITIES,
@@ -30,7 +30,7 @@ from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour, Spoken
 from umweg.core.observe.kinds.oil import Look
-from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import How, Quantity
@@ -331,6 +331,24 @@ def test_shared_set_up_is_counted_once(packer: Circuit) -> None:
     assert again == pytest.approx(1.0)
     assert other == pytest.approx(1.0 + packer.test_point("blade_port_a").access_min)
     assert first > other
+
+
+def test_a_voltmeter_waits_for_no_warm_oil() -> None:
+    """A reading of the plug takes set-up and access; the oil stays as warm as it was before."""
+    circuit = load_circuit("suction_boom")
+    state, port = circuit.states["slew_right"], circuit.test_point("y1_plug")
+    volts = blank(Quantity("voltage_v", "y1_plug"), "slew_right")
+    cold = Setup().minutes(circuit, state, "y1_plug", any_oil=True)
+    assert cold == pytest.approx(1.0 + state.setup_min + port.access_min)
+    after = setup_after(circuit, [volts])
+    bar = circuit.test_point("gallery_port").access_min
+    warming = (state.oil_c - START_OIL_C) * WARM_MIN_PER_C
+    then = after.minutes(circuit, state, "gallery_port")
+    assert then == pytest.approx(1.0 + state.setup_min + warming + bar)
+    gauged = blank(Quantity("pressure_bar", "gallery_port"), "slew_right")
+    assert setup_after(circuit, [gauged, volts]).minutes(
+        circuit, state, "gallery_port"
+    ) == pytest.approx(1.0)
 
 
 def test_the_gauge_holds_the_highest_pressure_possible(packer_doctor: Diagnostician) -> None:

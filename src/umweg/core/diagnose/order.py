@@ -20,6 +20,7 @@ from umweg.core.diagnose.setup import setup_after
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
 from umweg.core.observe.kinds.base import Observed
+from umweg.core.observe.quantities import Quantity
 
 RIVALS = 6
 """How many steps are held against the one that leads: those that save most."""
@@ -131,7 +132,9 @@ class Pairs:
         circuit = self._outlook.circuit
         state, point = circuit.states[second.state], second.gauge_point or None
         after = setup_after(circuit, (*self._observations, first.asks))
-        return self._now.minutes(circuit, state, point) - after.minutes(circuit, state, point)
+        any_oil = Quantity.named(second.quantity, second.point).of.any_oil
+        before, then = (s.minutes(circuit, state, point, any_oil) for s in (self._now, after))
+        return before - then
 
 
 def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Observed]) -> Order:

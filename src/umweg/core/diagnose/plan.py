@@ -69,6 +69,7 @@ class Planner:
         self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
         self.live = np.flatnonzero(self.weight > LIVE)
         self.live_weight = self.weight[self.live]
+        self._live_share = self.live_weight / self.live_weight.sum()
         # Most of the candidates are out of the question: what is asked of all readings in all
         # states is asked of the live ones only.
         self._live_belief = ranking.belief.part(self.live)
@@ -88,7 +89,7 @@ class Planner:
         found = [self.instrument_for(q, s) for q, s in asked]
         noise = [self._noise(q, m, i) for q, m, (i, _) in zip(quantities, mean, found, strict=True)]
         sd = np.sqrt(variance + np.square(noise)[:, None])
-        bits, saved = self.stakes.readings(mean, sd)
+        bits, saved = self.stakes.readings(mean, sd, least_bits)
         for i, reading in enumerate(readings):
             self._spreads[quantities[i], str(reading.state)] = Spread(mean[i], sd[i])
         return [
@@ -111,7 +112,7 @@ class Planner:
         instrument, highest = found
         timing = self.circuit.timing(quantity.place) if quantity.timed else None
         point = quantity.place if quantity.at_point else timing.point if timing else None
-        minutes = setup.minutes(self.circuit, state, point)
+        minutes = setup.minutes(self.circuit, state, point, quantity.of.any_oil)
         if timing is not None:
             minutes += timing.setup_min + sum(p.seconds for p in timing.phases) / 60.0
         # A timing leads through every one of its states: each has to be safe, not the last alone.
@@ -242,7 +243,9 @@ class Planner:
             part = slice(start, start + TOGETHER)
             shown = [self.exhibits.shown(quantity, state) for quantity, state in asked[part]]
             means = np.stack([s.mean[rows] for s in shown])
-            slopes = np.stack([s.slope.take(rows, axis=1) for s in shown])
+            slopes = np.empty((len(shown), self.exhibits.suspects.slope_count, len(rows)))
+            for s, room in zip(shown, slopes, strict=True):
+                s.slope.take(rows, axis=1, out=room, mode="clip")
             mean[part], variance[part] = belief.posterior(means, slopes)
         return mean, variance
 
@@ -275,7 +278,7 @@ class Planner:
         return self._spreads[key]
 
     def _noise(self, quantity: Quantity, mean: Array, instrument: Instrument | None) -> float:
-        return noise_at(quantity, float(np.average(mean, weights=self.live_weight)), instrument)
+        return noise_at(quantity, float(mean @ self._live_share), instrument)
 
     def covariance(self, first: Step, second: Step) -> Array:
         """(L,) covariance of two readings by the machine's own unknowns that they share."""
@@ -307,7 +310,7 @@ class Planner:
         spread = self.spread(step)
         places = ndtri(np.linspace(0.01, 0.99, QUANTILES))
         values = (spread.mean[:, None] + spread.sd[:, None] * places).ravel()
-        share = np.repeat(self.live_weight / self.live_weight.sum() / QUANTILES, QUANTILES)
+        share = np.repeat(self._live_share / QUANTILES, QUANTILES)
         order = np.argsort(values, kind="stable")
         return from_scale(quantity, values[order]), share[order]
 
@@ -360,7 +363,7 @@ class Planner:
         probability = proposal.probability[:, self.live]
         chances = probability.T + 1e-9
         bits, saving = self.stakes.information(chances)
-        expected = probability @ (self.live_weight / self.live_weight.sum())
+        expected = probability @ self._live_share
         return Step(
             kind=proposal.kind,
             point=proposal.place,
@@ -455,8 +458,10 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
 def readings_of(predictor: Predictor) -> Iterator[tuple[str, Quantity]]:
     """Every named state with what is read in it, then what is read in time."""
     for name, state in predictor.circuit.steady.items():
+        if not anything_read(predictor.circuit, state):
+            continue
         for quantity in predictor.quantities:
-            if readable(predictor.circuit, quantity, state):
+            if _taken(predictor.circuit, quantity, state):
                 yield name, quantity
     for timing in predictor.in_time:
         yield timing.state, quantity_of(timing)
@@ -494,10 +499,17 @@ def _drawn(circuit: Circuit, state: MachineState) -> bool:
     )
 
 
+def anything_read(circuit: Circuit, state: MachineState) -> bool:
+    """Does anybody read anything in this state: of a machine at rest, only what a store gives."""
+    return state.engine != "off" or not circuit.prime_movers or _drawn(circuit, state)
+
+
 def readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
     """Can this quantity be read in this state at all, and does anybody do it."""
-    if state.engine == "off" and circuit.prime_movers and not _drawn(circuit, state):
-        return False
+    return anything_read(circuit, state) and _taken(circuit, quantity, state)
+
+
+def _taken(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
     if quantity.kind == "pressure_bar":
         methods = circuit.test_point(quantity.place).methods
         return "tee_gauge" in methods

@@ -21,16 +21,25 @@ class Setup:
     state: MachineState | None = None
     points: frozenset[str] = frozenset()
 
-    def minutes(self, circuit: Circuit, state: MachineState, point: str | None) -> float:
-        """Minutes until a reading in ``state`` at ``point`` can be taken."""
+    def minutes(
+        self, circuit: Circuit, state: MachineState, point: str | None, any_oil: bool = False
+    ) -> float:
+        """Minutes until a reading in ``state`` at ``point`` can be taken.
+
+        Parameters
+        ----------
+        any_oil : the oil may be as warm or cold as it is
+        """
         last = self.state
         total = READ_MIN
+        oil_c = START_OIL_C if last is None else last.oil_c
+        if any_oil:
+            state = state.model_copy(update={"oil_c": oil_c})
         same = last is not None and last.model_dump(exclude={"label"}) == state.model_dump(
             exclude={"label"}
         )
         if not same:
             total += state.setup_min
-        oil_c = START_OIL_C if last is None else last.oil_c
         warmer = state.oil_c - oil_c
         total += warmer * WARM_MIN_PER_C if warmer > 0 else -warmer * COOL_MIN_PER_C
         known = set() if last is None else {(i.point, i.kind) for i in last.interventions}
@@ -50,4 +59,9 @@ def setup_after(circuit: Circuit, observations: Sequence[Observed]) -> Setup:
     """How the machine stands after the observations so far, in the order they were made."""
     found = [left for o in observations if (left := o.left(circuit)) is not None]
     points: frozenset[str] = frozenset().union(*(left.points for left in found))
-    return Setup(found[-1].state if found else None, points)
+    state, oil_c = None, START_OIL_C
+    for one in found:
+        state = one.state
+        if state is not None and one.warmed:
+            oil_c = state.oil_c
+    return Setup(None if state is None else state.model_copy(update={"oil_c": oil_c}), points)

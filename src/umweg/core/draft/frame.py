@@ -5,14 +5,21 @@ function. What is drafted is meant to be looked at and corrected, not believed.
 """
 
 import itertools
-from collections.abc import Iterator, Sequence, Set
+from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
 
-from umweg.core.circuit.document import Circuit, Component, Function, MachineState
+from umweg.core.circuit.document import (
+    Circuit,
+    Component,
+    Document,
+    Function,
+    MachineState,
+    Method,
+)
 from umweg.core.components import component_type
 from umweg.core.components.base import ComponentType, Port
 from umweg.core.draft.listing import Listing, document_of, placed, read_listing
@@ -131,6 +138,9 @@ def _known(circuit: Circuit, problem: Problem) -> str:
 def draft(circuit: Circuit, with_others: bool = False) -> Drafted:
     """Add functions, states and test points where the circuit has none.
 
+    A voltmeter reaches every plug, whatever gauge ports a new circuit names: where it names no
+    place for one, all its wires are.
+
     Parameters
     ----------
     with_others : draft functions of what no function moves yet, too
@@ -144,6 +154,11 @@ def draft(circuit: Circuit, with_others: bool = False) -> Drafted:
         points = _points(circuit)
         circuit = _with(circuit, test_points=points)
         notes.append(f"{_so_many(len(points), 'test point')} drafted at pumps and actuators")
+    if not circuit.states and not any(p.electrical for p in circuit.test_points):
+        probes = _probes(circuit)
+        if probes:
+            circuit = _with(circuit, test_points=[*_plain(circuit.test_points), *probes])
+            notes.append(f"{_so_many(len(probes), 'place')} for a voltmeter drafted at plugs")
     if not circuit.functions or with_others:
         given = [_with_loads(circuit, f) for f in circuit.functions]
         moved = {str(f["actuator"]) for f in given}
@@ -416,6 +431,24 @@ def _points(circuit: Circuit) -> list[dict[str, Any]]:
             if port.domain == "hydraulic" and port.line == "working":
                 label = f"{actuator.part.label}, {port.name}"
                 places.setdefault(actuator.part.connections[port.name], label)
+    return _made(circuit, places, "test coupling", "tee_gauge")
+
+
+def _probes(circuit: Circuit) -> list[dict[str, Any]]:
+    """A voltmeter's tip at every wire, named by the last part that it leads to."""
+    places = {
+        part.connections[port.name]: f"{part.label}, {port.name}"
+        for part in circuit.components
+        for port in _kind(part).ports
+        if port.domain == "electrical"
+    }
+    return _made(circuit, places, "probe at the plug", "voltmeter")
+
+
+def _made(
+    circuit: Circuit, places: Mapping[str, str], fitting: str, method: Method
+) -> list[dict[str, Any]]:
+    """A test point at each net (by its label) that is not held at zero."""
     boundary = {
         part.connections[p.name]
         for part in circuit.components
@@ -427,10 +460,14 @@ def _points(circuit: Circuit) -> list[dict[str, Any]]:
             "id": f"at_{net}"[:60],
             "label": label,
             "net": net,
-            "fitting": "test coupling",
+            "fitting": fitting,
             "access_min": 5,
-            "methods": ["tee_gauge"],
+            "methods": [method],
         }
         for net, label in places.items()
         if net not in boundary
     ]
+
+
+def _plain(parts: Sequence[Document]) -> list[dict[str, Any]]:
+    return [p.model_dump(mode="json", exclude_unset=True) for p in parts]

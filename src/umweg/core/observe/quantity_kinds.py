@@ -30,6 +30,8 @@ class QuantityKind:
     """A pressure against the air's: never below −1 bar."""
     signed: bool = False
     """May be below zero."""
+    any_oil: bool = False
+    """The oil's temperature has no part in it: nobody waits for warm oil to read it."""
     at_work: bool = False
     """Of a function that moves: nobody reads it of one that stands."""
     cautions: tuple[str, ...] = ()
@@ -64,6 +66,7 @@ KINDS: Mapping[Kind, QuantityKind] = {
         measured_by="voltage",
         instrument_words="voltmeter",
         signed=True,
+        any_oil=True,
     ),
     "shaft_rpm": QuantityKind(
         unit="rpm",

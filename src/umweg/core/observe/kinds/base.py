@@ -23,6 +23,8 @@ class Left:
 
     state: MachineState | None = None
     points: frozenset[str] = field(default_factory=frozenset)
+    warmed: bool = True
+    """Was its oil brought to the state's temperature for it."""
 
 
 class Observed(Document):

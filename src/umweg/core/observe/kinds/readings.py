@@ -114,7 +114,8 @@ class Reading(Observed):
         timed = next((t for t in circuit.timings if t.id == self.point), None)
         if timed is not None and timed.point is not None:
             return Left(state, frozenset({timed.point}))
-        return Left(state, frozenset({self.point} if hangs else ()))
+        warmed = self.quantity == "time_s" or not KINDS[self.quantity].any_oil
+        return Left(state, frozenset({self.point} if hangs else ()), warmed)
 
 
 def blank(quantity: Quantity, state: str) -> Reading:
