@@ -866,7 +866,9 @@ def bench_play(
 @bench_app.command("isolate")
 def bench_isolate(
     machines: Annotated[int, typer.Option(help="hidden machines a circuit")] = 24,
-    circuit: Annotated[list[str] | None, typer.Option(help="may be repeated; default all")] = None,
+    circuit: Annotated[
+        list[str] | None, typer.Option(help="one or a CIRCUIT.json; may be repeated; default all")
+    ] = None,
     seed: int = 1,
     as_: Annotated[
         str, typer.Option("--as", help="“model”: they keep to it; “real”: they do not")
@@ -887,7 +889,7 @@ def bench_isolate(
     kind = next((k for k in KINDS if k == as_), None)
     if kind is None:
         raise typer.BadParameter(f"machines are “model” or “real”, not “{as_}”")
-    circuits = [load_circuit(name) for name in circuit or circuit_ids()]
+    circuits = [_circuit(name) for name in circuit or circuit_ids()]
     everyone = IsolateFigures("all")
 
     def line(f: IsolateFigures) -> str:
@@ -916,7 +918,8 @@ def bench_isolate(
             print(line(f.by(way)), flush=True)
         for p in f.played:
             if misses and not p.first:
-                print(f"    {p.hidden}: {p.claimed:.0%} on {p.claim}", flush=True)
+                why = " (brought in for a wrong word alone)" if p.slip else ""
+                print(f"    {p.hidden}: {p.claimed:.0%} on {p.claim}{why}", flush=True)
     if not as_json:
         print(line(everyone))
         for way in ways:
@@ -924,6 +927,12 @@ def bench_isolate(
         if "ladder" in ways:
             share = everyone.mean("minutes") / everyone.by("ladder").mean("minutes")
             print(f"minutes, of the fixed ladder's: {share:.0%}")
+        slips = IsolateFigures("", [p for p in everyone.played if p.slip])
+        if slips.played:
+            print(
+                f"brought in for a wrong word alone: {len(slips.played)} of "
+                f"{len(everyone.played)}, right {slips.share('first'):.0%}"
+            )
         for low, high, count, claimed, right in everyone.calibration():
             print(
                 f"claims {low:.2f} … {high:.2f}: {count:4}  claimed {claimed:.2f}  right {right:.2f}"

@@ -45,6 +45,8 @@ def test_one_word_in_ten_is_the_one_next_to_it(machine: RealMachine) -> None:
     said = [machine.said("weak") for _ in range(2000)]
     assert set(said) == {"weak", *NEXT_TO["weak"]}
     assert said.count("weak") / 2000 == pytest.approx(0.9, abs=0.02)
+    # What was seen is kept: a bench tells who is brought in for a wrong word alone.
+    assert machine.seen == ["weak"] * 2000
 
 
 def test_the_fault_sits_on_what_was_drawn(machine: RealMachine) -> None:
@@ -54,7 +56,7 @@ def test_the_fault_sits_on_what_was_drawn(machine: RealMachine) -> None:
 
 
 def played(claimed: float, first: bool) -> Played:
-    return Played("f", first, True, first, claimed, "f", 3, 1, 20.0, 100.0)
+    return Played("f", first, True, first, claimed, "f", 3, 1, 20.0, False, 100.0)
 
 
 def test_calibration_is_the_distance_of_claims_from_what_was_right() -> None:

@@ -51,6 +51,8 @@ class Played:
     readings: int
     looks: int
     minutes: float
+    slip: bool
+    """Brought in for a wrong word alone: nothing of what is wrong was to be noticed."""
     spent: float
     """Money for mending what was advised, in its order, until the machine was cured."""
 
@@ -219,6 +221,7 @@ def _followed(
     doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation], way: Way
 ) -> Played:
     told = len(seen)
+    slip = bool(machine.seen) and all(word == "as_usual" for word in machine.seen)
     minutes, looks = 0.0, 0
     diagnosis, step = way.begun(seen)
     while step is not None:
@@ -243,6 +246,7 @@ def _followed(
         readings=len(seen) - told - looks,
         looks=looks,
         minutes=minutes,
+        slip=slip,
         spent=_spent(doctor, diagnosis, list(there.values())),
     )
 

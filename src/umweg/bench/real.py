@@ -94,6 +94,7 @@ class RealMachine(HiddenMachine):
 
     def said(self, word: How) -> How:
         """The word, or now and then the one next to it."""
+        super().said(word)
         if self._random.random() < NEIGHBOUR_WORD:
             return NEXT_TO[word][int(self._random.integers(len(NEXT_TO[word])))]
         return word

@@ -36,6 +36,8 @@ class HiddenMachine(Machine):
         super().__init__(circuit, solver)
         self.faults = tuple(faults)
         self.as_documented = Machine(circuit, solver)
+        self.seen: list[How] = []
+        """What its operator saw of it, whatever they said."""
         self._random = generator
         unknowns = unknowns_of(self.network)
         drawn = self.network.base_parameters[unknowns.slot] + unknowns.sigma * np.clip(
@@ -71,6 +73,7 @@ class HiddenMachine(Machine):
 
     def said(self, word: How) -> How:
         """What its operator says of what they saw."""
+        self.seen.append(word)
         return word
 
     def happens(self, chance: float) -> bool:
