@@ -37,7 +37,9 @@ def test_what_is_left_is_that_of_the_joint_normal(readings: int, count: int) -> 
         expected[0, :, c] = mean[:, c] + cross @ np.linalg.solve(noisy, error[c])
         left = together[readings:, readings:] - cross @ np.linalg.solve(noisy, cross.T)
         expected[1, :, c] = np.diag(left)
-    found = conditioned(mean, slope, OWN, loose, before * spread, precision, solved)
+    found = conditioned(
+        mean, slope, OWN, loose, (before * spread).transpose(2, 0, 1), precision, solved
+    )
     np.testing.assert_allclose(found, expected, rtol=1e-9, atol=1e-9)
 
 

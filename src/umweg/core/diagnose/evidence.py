@@ -90,14 +90,15 @@ class Belief:
 
     @cached_property
     def _before(self) -> Array:
-        """(R, U, C) slopes of the readings so far, times how much more the unknowns vary."""
-        return _loosened(self.slope, self.looseness**2)
+        """(C, R, U) slopes of the readings so far, times how much more the unknowns vary."""
+        loose = _loosened(self.slope, self.looseness**2)
+        return np.ascontiguousarray(loose.transpose(2, 0, 1))
 
     def covariance(self, first: Array, second: Array) -> Array:
         """Covariance (C,) of two further quantities by their slopes, given what was read."""
         together = np.einsum("uc,uc->c", _loosened(first, self.looseness**2), second)
-        a, b = (np.einsum("ruc,uc->rc", self._before, slope) for slope in (first, second))
-        result: Array = together - np.einsum("rc,crt,tc->c", a, self.precision, b)
+        a, b = ((self._before @ slope.T[:, :, None])[..., 0] for slope in (first, second))
+        result: Array = together - ((self.precision @ a[..., None])[..., 0] * b).sum(axis=1)
         return result
 
 

@@ -51,15 +51,27 @@ class Spread:
     mean: Array
     sd: Array
 
-    def cells(self, weight: Array) -> tuple[Array, Array]:
-        """Edges (G + 1,) between outcomes that are about equally likely, and their middles (G,)."""
+    def outcomes(self, weight: Array) -> "Outcomes":
+        """Outcomes that are about equally likely."""
         values = (self.mean[:, None] + self.sd[:, None] * _Z).ravel()
         share = np.repeat(weight / weight.sum() / len(_Z), len(_Z))
         order = np.argsort(values, kind="stable")
         places = np.cumsum(share[order]) - 0.5 * share[order]
         inner = np.interp(np.arange(1, CELLS) / CELLS, places, values[order])
         middle = np.interp((np.arange(CELLS) + 0.5) / CELLS, places, values[order])
-        return np.concatenate([[-np.inf], inner, [np.inf]]), middle
+        edges = np.concatenate([[-np.inf], inner, [np.inf]])
+        chances = _between(edges[None], self.mean[:, None], self.sd[:, None])
+        return Outcomes(edges, middle, chances)
+
+
+@dataclass(frozen=True)
+class Outcomes:
+    """What a reading may come to, in cells: ``edges (G + 1,)`` between them, their ``middle (G,)``,
+    and the ``chances (L, G)`` of each for each live candidate."""
+
+    edges: Array
+    middle: Array
+    chances: Array
 
 
 _Z = np.array([-1.65, -1.0, -0.5, 0.0, 0.5, 1.0, 1.65])
@@ -92,6 +104,7 @@ class Pairs:
     def __init__(self, outlook: Outlook, observations: Sequence[Observed]) -> None:
         self._outlook, self._observations = outlook, observations
         self._now = setup_after(outlook.circuit, observations)
+        self._found: dict[int, Outcomes] = {}
 
     def saved(self, first: Step, second: Step) -> float:
         """Expected money saved by both in this order, less the minutes of those that are taken."""
@@ -104,11 +117,14 @@ class Pairs:
 
     def _chances(self, step: Step) -> Array:
         """(L, G) probability of each outcome for each live candidate."""
-        if step.chances is not None:
-            return step.chances
-        spread = self._outlook.spread(step)
-        edges, _ = spread.cells(self._outlook.live_weight)
-        return _between(edges[None], spread.mean[:, None], spread.sd[:, None])
+        return self._outcomes(step).chances if step.chances is None else step.chances
+
+    def _outcomes(self, step: Step) -> Outcomes:
+        """Of a reading; the steps that are held against each other are few and stay in hand."""
+        if id(step) not in self._found:
+            spread = self._outlook.spread(step)
+            self._found[id(step)] = spread.outcomes(self._outlook.live_weight)
+        return self._found[id(step)]
 
     def _after(self, first: Step, second: Step) -> Array:
         """(L, A or 1, B) probability of each outcome of the second, given the first one's."""
@@ -117,9 +133,7 @@ class Pairs:
         # Two readings of one machine share what is not known of it: the second tells less, and
         # the same once more next to nothing.
         a, b = self._outlook.spread(first), self._outlook.spread(second)
-        weight = self._outlook.live_weight
-        _, seen = a.cells(weight)
-        edges, _ = b.cells(weight)
+        seen, edges = self._outcomes(first).middle, self._outcomes(second).edges
         slope = self._outlook.covariance(first, second) / a.sd**2
         left = np.sqrt(np.maximum(b.sd**2 - (slope * a.sd) ** 2, 1e-12))
         mean = b.mean[:, None] + slope[:, None] * (seen[None] - a.mean[:, None])

@@ -90,7 +90,11 @@ class StatePrediction:
 
     def row(self, quantity: Quantity) -> int:
         """Index of a quantity."""
-        return self.quantities.index(quantity)
+        return self._rows[quantity]
+
+    @cached_property
+    def _rows(self) -> dict[Quantity, int]:
+        return {quantity: i for i, quantity in enumerate(self.quantities)}
 
 
 @dataclass(frozen=True)
