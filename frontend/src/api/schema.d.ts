@@ -1240,6 +1240,11 @@ export interface components {
                 [key: string]: number;
             };
             /**
+             * Rules Out
+             * @description faults of its type that this part cannot have: a brake's springs as a load are never overloaded
+             */
+            rules_out?: string[];
+            /**
              * @default {
              *       "access_min": 10,
              *       "part_cost": 100,

@@ -108,6 +108,12 @@ class Component(Document):
         max_length=60,
         description="parameters nobody has measured or read from a sheet: known to a fifth only",
     )
+    rules_out: list[str] = Field(
+        default_factory=list,
+        max_length=60,
+        description="faults of its type that this part cannot have: a brake's springs as a load "
+        "are never overloaded",
+    )
 
 
 class Move(Document):

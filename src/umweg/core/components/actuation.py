@@ -16,6 +16,7 @@ from umweg.core.components.base import (
     quantity,
 )
 from umweg.core.components.kernels import couple, law, ramp, sliding, smooth_step, turbulent
+from umweg.core.components.overload import LADEN, OVERLOADED, over
 from umweg.core.components.storage import Inertia, OilVolume, Place, area_l_per_mm
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -150,7 +151,11 @@ def _lever_load(x, k, env, f, j):
             drag = (k[c, _LEVER_LOAD.resistance_n, b] + k[c, _LEVER_LOAD.binding_n, b]) * _TRANS
             viscous = (10.0 + 1e6 * k[c, _LEVER_LOAD.stop, b]) * _TRANS
             f[c, 0, b] = (
-                k[c, _LEVER_LOAD.weight_n, b] * k[c, _LEVER_LOAD.scale, b] * lever * _TRANS
+                k[c, _LEVER_LOAD.weight_n, b]
+                * k[c, _LEVER_LOAD.scale, b]
+                * (1.0 + k[c, _LEVER_LOAD.laden, b] * k[c, _LEVER_LOAD.over, b])
+                * lever
+                * _TRANS
                 + drag * t
                 + viscous * v
             )
@@ -160,7 +165,7 @@ def _lever_load(x, k, env, f, j):
 class LeverLoad(ComponentType):
     """A weight on a lever: the force at the rod follows the position, and changes its sign.
 
-    ``F = scale·weight·lever(position)``; the lever, rod force over weight, is a table of five
+    ``F = scale·(1 + over)·weight·lever(position)``, ``over`` only where it is laden; the lever, rod force over weight, is a table of five
     values along the stroke, negative beyond the balance point. Add friction and ``stop``.
     """
 
@@ -182,6 +187,7 @@ class LeverLoad(ComponentType):
         scale: float = quantity(
             1, "1", "true weight over the weight named", low=0, high=5, tolerance=0.06
         )
+        over: float = over()
         mass_kg: float = quantity(500, "kg", "what is set in motion, at the rod", low=1, high=1e6)
 
     commands = (
@@ -189,6 +195,7 @@ class LeverLoad(ComponentType):
         Command("position", 0, 1),
         Command("resistance_n", 0, 1e6),
         Command("stop", 0, 1),
+        LADEN,
     )
     fault_modes = (
         FaultMode(
@@ -203,6 +210,7 @@ class LeverLoad(ComponentType):
             remedy="Free, align and grease the mechanism.",
             work="clean",
         ),
+        OVERLOADED,
     )
     passive = False
     symbol = Symbol(
@@ -229,16 +237,12 @@ def _rotary_load(x, k, env, f, j):
         for b in range(x.shape[2]):
             n = x[c, 0, b]
             t, dt = sliding(n, 5.0)
-            drag = (
-                k[c, _ROTARY_LOAD.scale, b] * k[c, _ROTARY_LOAD.resistance_nm, b]
-                + k[c, _ROTARY_LOAD.binding_nm, b]
+            scale = k[c, _ROTARY_LOAD.scale, b] * (
+                1.0 + k[c, _ROTARY_LOAD.laden, b] * k[c, _ROTARY_LOAD.over, b]
             )
+            drag = scale * k[c, _ROTARY_LOAD.resistance_nm, b] + k[c, _ROTARY_LOAD.binding_nm, b]
             viscous = 0.01 + 100.0 * k[c, _ROTARY_LOAD.stop, b]
-            torque = (
-                k[c, _ROTARY_LOAD.scale, b] * k[c, _ROTARY_LOAD.torque_nm, b]
-                + drag * t
-                + viscous * n
-            )
+            torque = scale * k[c, _ROTARY_LOAD.torque_nm, b] + drag * t + viscous * n
             f[c, 0, b] = _ROT * torque
             j[c, 0, 0, b] = _ROT * (drag * dt + viscous)
 
@@ -246,8 +250,9 @@ def _rotary_load(x, k, env, f, j):
 class RotaryLoad(ComponentType):
     """What a motor turns: a constant torque (downhill it drives), a resistance, or a stop.
 
-    ``T = scale·torque + (scale·resistance + binding)·s/√(1 + s²) + D·n``, ``s = n/5 rpm``; D is
-    0.01 Nm/rpm, and 100 Nm/rpm more at a stop.
+    ``T = w·torque + (w·resistance + binding)·s/√(1 + s²) + D·n`` with ``w = scale·(1 + over)``,
+    ``over`` only where it is laden, and ``s = n/5 rpm``; D is 0.01 Nm/rpm, and 100 Nm/rpm more at
+    a stop.
     """
 
     type_name = "rotary_load"
@@ -263,6 +268,7 @@ class RotaryLoad(ComponentType):
         scale: float = quantity(
             1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
         )
+        over: float = over()
         inertia_kgm2: float = quantity(
             1, "kg·m²", "what is set in motion, at the shaft", low=1e-4, high=1e5
         )
@@ -271,6 +277,7 @@ class RotaryLoad(ComponentType):
         Command("torque_nm", -1e5, 1e5),
         Command("resistance_nm", 0, 1e5),
         Command("stop", 0, 1),
+        LADEN,
     )
     fault_modes = (
         FaultMode(
@@ -285,6 +292,7 @@ class RotaryLoad(ComponentType):
             remedy="Free it; find out why it seized.",
             work="clean",
         ),
+        OVERLOADED,
     )
     passive = False
     symbol = Symbol(

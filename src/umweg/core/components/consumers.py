@@ -19,6 +19,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.crossing import HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import couple, law, soft_sign, turbulent
+from umweg.core.components.overload import LADEN, OVERLOADED, over
 from umweg.core.components.storage import Inertia, OilVolume, Values, area_l_per_mm, chambers
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 
@@ -153,25 +154,23 @@ def _mechanical_load(x, k, env, f, j):
         for b in range(x.shape[2]):
             v = x[c, 0, b]
             t, dt = soft_sign(v / _COULOMB_SPEED_MM_S)
+            scale = k[c, _MECHANICAL_LOAD.scale, b] * (
+                1.0 + k[c, _MECHANICAL_LOAD.laden, b] * k[c, _MECHANICAL_LOAD.over, b]
+            )
             drag = (
-                k[c, _MECHANICAL_LOAD.scale, b] * k[c, _MECHANICAL_LOAD.resistance_n, b]
-                + k[c, _MECHANICAL_LOAD.binding_n, b]
+                scale * k[c, _MECHANICAL_LOAD.resistance_n, b] + k[c, _MECHANICAL_LOAD.binding_n, b]
             ) * _TRANS
             firm = 1.0 + 999.0 * k[c, _MECHANICAL_LOAD.firm, b]
             viscous = (10.0 + 1e6 * firm * k[c, _MECHANICAL_LOAD.stop, b]) * _TRANS
-            f[c, 0, b] = (
-                k[c, _MECHANICAL_LOAD.scale, b] * k[c, _MECHANICAL_LOAD.force_n, b] * _TRANS
-                + drag * t
-                + viscous * v
-            )
+            f[c, 0, b] = scale * k[c, _MECHANICAL_LOAD.force_n, b] * _TRANS + drag * t + viscous * v
             j[c, 0, 0, b] = drag * dt / _COULOMB_SPEED_MM_S + viscous
 
 
 class MechanicalLoad(ComponentType):
     """What the rods push: a constant force, a resistance against motion, or a stop.
 
-    ``F = scale·force + (scale·resistance + binding)·sgn(v/1 mm/s) + D·v``; D is 10 N·s/mm, and
-    10⁶ N·s/mm more when the function stands against its stop, and a thousand times that where time
+    ``F = s·force + (s·resistance + binding)·sgn(v/1 mm/s) + D·v`` with ``s = scale·(1 + over)``,
+    ``over`` only where it is laden; D is 10 N·s/mm, and 10⁶ N·s/mm more when the function stands against its stop, and a thousand times that where time
     runs: ten minutes of creep would be taken for a leak.
     """
 
@@ -189,6 +188,7 @@ class MechanicalLoad(ComponentType):
         scale: float = quantity(
             1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
         )
+        over: float = over()
         mass_kg: float = quantity(300, "kg", "what is set in motion, at the rod", low=1, high=1e6)
 
     commands = (
@@ -196,6 +196,7 @@ class MechanicalLoad(ComponentType):
         Command("force_n", -1e6, 1e6),
         Command("stop", 0, 1),
         Command("firm", 0, 1),
+        LADEN,
     )
     fault_modes = (
         FaultMode(
@@ -210,6 +211,7 @@ class MechanicalLoad(ComponentType):
             remedy="Free, align and grease the mechanism.",
             work="clean",
         ),
+        OVERLOADED,
     )
     passive = False
     symbol = Symbol(

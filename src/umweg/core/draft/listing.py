@@ -24,7 +24,8 @@ or of a function (``function=``), with the ``level=`` that is waited for, where 
 A part's line names the part, its type and its label; then, in any order, where each port is joined
 (``port=net``), parameters (``name=number``), what a port bears (``max.port=bar``), and where it is and
 what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``serviceable=``,
-``weight=``, ``adjust=parameter:bar_per_turn:limit``).
+``weight=``, ``adjust=parameter:bar_per_turn:limit``), and which faults of its type it cannot have
+(``never=fault,fault``).
 """
 
 import difflib
@@ -41,7 +42,7 @@ from umweg.core.circuit.document import MOST_BYTES, Circuit, LoadState, Service
 from umweg.core.components import component_type, component_types
 from umweg.core.errors import FormatError, Problem
 
-OWN_WORDS = ("label", "at", "access", "replace", "cost", "serviceable", "weight", "adjust")
+OWN_WORDS = ("label", "at", "access", "replace", "cost", "serviceable", "weight", "never", "adjust")
 MOST_LINES = 5000
 OPEN = "?"
 """A port that is not joined yet."""
@@ -390,6 +391,8 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
         _read_adjust(line, line.take("adjust"), service)
     if "weight" in line.given:
         part["fault_weight"] = line.number_of("weight", line.take("weight"))
+    if "never" in line.given:
+        part["rules_out"] = line.take("never").split(",")
     for key in list(line.given):
         value = line.given[key]
         if key in ports:
@@ -567,6 +570,8 @@ def write_listing(circuit: Circuit, untyped: Literal["known", "typical"] = "know
             given["adjust"] = f"{a.parameter}:{step}:{_number(a.limit)}"
         if part.fault_weight != 1.0:
             given["weight"] = _number(part.fault_weight)
+        if part.rules_out:
+            given["never"] = ",".join(part.rules_out)
         lines.append(_labelled((part.id, part.type), part.label, given))
     lines.append("")
     for point in circuit.test_points:

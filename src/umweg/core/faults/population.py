@@ -53,11 +53,13 @@ class Hypothesis:
 
 
 def faults_of(network: Network) -> tuple[Fault, ...]:
-    """Every fault mode of every component, in a fixed order."""
+    """Every fault mode of every component that may have it, in a fixed order."""
     found = []
     for part in sorted(network.circuit.components, key=lambda c: c.id):
         for mode in component_type(part.type).fault_modes:
             if mode.own_lever and mode.own_lever in part.connections:
+                continue
+            if mode.name in part.rules_out:
                 continue
             slot = network.slot[f"{part.id}.{mode.parameter}"]
             rate = mode.base_rate * part.fault_weight

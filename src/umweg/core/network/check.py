@@ -113,6 +113,17 @@ def _component_problems(component: Component, kind: type[ComponentType] | None) 
         for name in component.typical
         if name not in kind.Parameters.model_fields
     ]
+    modes = [m.name for m in kind.fault_modes]
+    problems += [
+        Problem(
+            "parameter",
+            f"{where}, rules_out",
+            f"“{name}” is no fault of this type",
+            f"it has: {', '.join(modes) or 'none'}",
+        )
+        for name in component.rules_out
+        if name not in modes
+    ]
     adjuster = component.service.adjuster
     if adjuster is not None and adjuster.parameter not in kind.adjustable:
         problems.append(

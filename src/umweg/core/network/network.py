@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import Circuit, Component, MachineState
 from umweg.core.components import ComponentType, component_type, component_types
 from umweg.core.components.base import TRAVEL_PORT, Array, Domain
+from umweg.core.components.overload import LADEN
 from umweg.core.components.shop_kit import TestKit, Voltmeter
 from umweg.core.errors import StateError
 from umweg.core.fluid import viscosity_mm2_s
@@ -307,6 +308,9 @@ class Network:
                 for key, value in function.moves[move].commands.items():
                     values[self.slot[key]] = value
             load = state.loads.get(function.id, "held" if move is None else "free")
+            laden = self.slot.get(f"{function.load}.{LADEN.name}")
+            if laden is not None:
+                values[laden] = float(load != "free")
             for name, value in function.loads.get(load, {}).items():
                 values[self.slot[f"{function.load}.{name}"]] = value
         for key, value in state.settings.items():
