@@ -111,6 +111,16 @@ def test_the_pair_that_is_there_is_among_the_chosen(
     keys = {frozenset(f.key for f in h.faults) for h in ranking.population.hypotheses}
     assert predictor.population.paired
     assert frozenset(f.key for f, _ in faults) in keys
+    # That one of them is there is believed alone, and in every pair that it is one of.
+    for suspect in ranking.listed():
+        named = {f.key for f in suspect.hypothesis.faults}
+        with_it = [
+            share
+            for share, h in zip(ranking.shares, ranking.population.hypotheses, strict=True)
+            if named & {f.key for f in h.faults} or h is suspect.hypothesis
+        ]
+        assert suspect.there == pytest.approx(sum(with_it))
+        assert suspect.share <= suspect.there <= 1.0 + 1e-9
 
 
 def test_a_second_round_stands_beside_the_severity_that_two_have(

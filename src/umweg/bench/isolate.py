@@ -38,7 +38,8 @@ BINS = (0.0, 0.5, 0.7, 0.85, 0.95, 0.97, 1.01)
 class Played:
     """One hidden machine: what was wrong, what was claimed, and what it took.
 
-    ``first``: a fault that is there leads; ``in_three``: all that are there are named by the first
+    ``first``: a fault that is there leads, and ``claimed`` is how sure of that the program was, the
+    pairs counted that it is one of; ``in_three``: all that are there are named by the first
     three.
     """
 
@@ -232,7 +233,6 @@ def _followed(
     there = {f.key: f for f, _ in machine.faults}
     true = set(there) or {HEALTHY}
     group = diagnosis.suspects[0].group if diagnosis.suspects else ()
-    shares = {s.hypothesis.key: s.share for s in diagnosis.suspects}
     leading = {name for key in group for name in key.split("+")}
     three = {name for s in diagnosis.suspects[:3] for name in s.hypothesis.key.split("+")}
     parts = {name.split(":")[0] for name in leading}
@@ -241,7 +241,7 @@ def _followed(
         first=bool(true & leading),
         in_three=true <= three | leading,
         component=bool({name.split(":")[0] for name in true} & parts),
-        claimed=sum(shares[k] for k in group),
+        claimed=diagnosis.suspects[0].there if diagnosis.suspects else 0.0,
         claim=" | ".join(group),
         readings=len(seen) - told - looks,
         looks=looks,

@@ -71,6 +71,8 @@ class Suspect:
     severity: float
     """Mean severity of the first fault over the belief, 0 … 1."""
     group: tuple[str, ...]
+    there: float
+    """Share of the belief in which one of its group is there, alone or beside another fault."""
     reasons: tuple[Reason, ...]
     experience: tuple[Experience, ...] = ()
     """The shop's with its faults, as far as it was taken over."""
@@ -273,11 +275,18 @@ class Ranking:
                 float(self.shares[h]),
                 self._mean_severity(h),
                 groups.get(key, (key,)),
+                self._there(groups.get(key, (key,))),
                 self._reasons(h),
                 self._experience(h),
             )
             for h, key in zip(self.leaders, self.keys, strict=True)
         )
+
+    def _there(self, group: Sequence[str]) -> float:
+        named = {name for key in group for name in key.split("+")}
+        hypotheses = self.population.hypotheses
+        found = [not named.isdisjoint(h.key.split("+")) for h in hypotheses]
+        return float(self.shares[found].sum())
 
     def _experience(self, h: int) -> tuple[Experience, ...]:
         circuit = self.suspects.circuit
