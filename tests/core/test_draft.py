@@ -140,6 +140,50 @@ def test_a_typed_machine_works_at_once() -> None:
     assert any("function" in note for note in drafted.notes)
 
 
+LOFT_HOIST = """
+machine "Loft hoist L2" kind="loft hoist" family=F14
+oil HVLP32 32 6.4
+engine engine "Engine" idle=900 rated=1800 max=2100
+tank   reservoir          tank=tank suction=pump_in
+drive  drive_coupling     driver=engine driven=shaft
+pump   fixed_pump         inlet=pump_in outlet=p shaft=shaft displacement_cm3=11
+relief relief_valve       inlet=p outlet=return set_bar=170
+valve  solenoid_directional_valve "Winch valve" P=p T=return A=a B=b coil_a=y1 coil_b=y2 minus=frame
+winch  hydraulic_motor    A=a B=b shaft=drum displacement_cm3=160
+load   rotary_load        shaft=drum
+battery power_supply      frame=frame plus=plus
+up     switch "Button up"   inlet=plus outlet=y1
+down   switch "Button down" inlet=plus outlet=y2
+filter return_filter      inlet=return outlet=tank
+point  gauge "Gauge port" net=p methods=tee_gauge
+"""
+
+
+def test_a_voltmeter_reaches_every_plug_of_a_new_machine() -> None:
+    """Gauge ports are named, places for a voltmeter are not: there is one at each wire, and the
+    button that does not make is told from the coil that is open by the voltage between them."""
+    drafted = draft(document_of(read_listing(LOFT_HOIST)))
+    circuit = drafted.circuit
+    probes = {p.net: p for p in circuit.test_points if p.electrical}
+    assert set(probes) == {"plus", "y1", "y2"}
+    assert probes["y2"].label == "Winch valve, coil_b"
+    assert [p.id for p in circuit.test_points if p.hydraulic] == ["gauge"]
+    assert any("voltmeter" in note for note in drafted.notes)
+    # A circuit that has its states already is left as it is.
+    without = circuit.model_copy(update={"test_points": circuit.test_points[:1]})
+    assert draft(without).circuit.test_points == without.test_points
+    doctor = Diagnostician.of(circuit, load_jobs()[0].instruments)
+    fault, severity = parse_fault(doctor.predictor.network, "down:never_makes=1")
+    machine = HiddenMachine(
+        circuit, [(fault, severity)], np.random.default_rng(1), doctor.predictor.solver
+    )
+    seen = complaint(machine)
+    step = next(s for s in doctor.diagnose(seen).steps if not s.refused)
+    assert (step.quantity, step.point) == ("voltage_v", probes["y2"].id)
+    seen.append(observe(machine, step, "volts"))
+    assert "down:never_makes" in doctor.diagnose(seen).suspects[0].group
+
+
 @pytest.mark.parametrize(
     ("text", "hidden", "moves"),
     [

@@ -435,10 +435,13 @@ def _points(circuit: Circuit) -> list[dict[str, Any]]:
 
 
 def _probes(circuit: Circuit) -> list[dict[str, Any]]:
-    """A voltmeter's tip at every wire, named by the last part that it leads to."""
+    """A voltmeter's tip at every wire, named by what it feeds rather than by what switches it."""
+    parts = sorted(
+        circuit.components, key=lambda c: any(p.domain != "electrical" for p in _kind(c).ports)
+    )
     places = {
         part.connections[port.name]: f"{part.label}, {port.name}"
-        for part in circuit.components
+        for part in parts
         for port in _kind(part).ports
         if port.domain == "electrical"
     }
