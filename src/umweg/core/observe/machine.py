@@ -32,7 +32,7 @@ class Machine:
         self.network = self.solver.network
         self.own = dict(own or {})
         self._extract = Extractor(self.network)
-        self._stands: dict[bytes, Solution] = {}
+        self._rested: dict[tuple[str, bytes], Solution] = {}
 
     def cases(self, oil_c: float) -> Cases:
         """This machine as the only case of a batch, with its oil at a temperature."""
@@ -91,15 +91,25 @@ class Machine:
         cases : its parameters there, where the caller has drawn them already
         """
         cases = self.cases(state.oil_c) if cases is None else cases
-        start, standing = None, self.circuit.standing
-        if standing is not None and (cases.slot >= 0).any():
-            key = cases.value.tobytes()
-            if key not in self._stands:
-                here = self.network.state(self.actual(standing))
-                self._stands[key] = self.solver.solve([here], cases)
-            stands = self._stands[key]
-            start = stands.across[: self.network.unknown_count] if stands.converged[0] else None
-        return self.solver.solve([self.network.state(self.actual(state))], cases, start)
+        if not (cases.slot >= 0).any():
+            return self._from_rest(state, cases)
+        sound = self._from_rest(state, Cases.as_documented(1))
+        start, standing = sound.across, self.circuit.standing
+        if standing is not None:
+            stands = [self._from_rest(standing, c) for c in (cases, Cases.as_documented(1))]
+            if all(s.converged[0] for s in stands):
+                start = start + stands[0].across - stands[1].across
+        begun = start[: self.network.unknown_count] if sound.converged[0] else None
+        return self.solver.solve([self.network.state(self.actual(state))], cases, begun)
+
+    def _from_rest(self, state: MachineState, cases: Cases) -> Solution:
+        """Solved once for each state and set of parameters."""
+        actual = self.actual(state)
+        named = actual.model_dump_json(exclude={"label", "cautions"})
+        key = named, cases.slot.tobytes() + cases.value.tobytes()
+        if key not in self._rested:
+            self._rested[key] = self.solver.solve([self.network.state(actual)], cases)
+        return self._rested[key]
 
     def _found(self, state: MachineState, cases: Cases) -> Array:
         solution = self.solution(state, cases)

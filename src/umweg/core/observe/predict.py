@@ -205,27 +205,29 @@ class Predictor:
                 self._done[key] = self._predict(state, solvable[i], piece, healthy[:, i])
 
     def _start(self, healthy: Array, count: int) -> Array:
-        """(N, S · C) where the solver begins in each state: each machine where it stands itself.
+        """(N, S · C) where the solver begins in each state: the sound machine there, and as far from
+        it as each machine already is where it stands.
 
         Some faults leave a machine two states to stay in: a clutch that slips drives a pump at
         standby, but never brings one there that is still on stroke. It takes the one that it comes
         to from rest, not the one that the sound machine is in.
         """
         begun: Array = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
-        stands = self._stands
-        if stands is not None:
-            found = np.flatnonzero(np.tile(stands.converged, healthy.shape[1]))
-            begun[:, found] = stands.across[: len(begun), found % count]
-        return begun
+        return begun + np.tile(self._apart, healthy.shape[1])
 
     @cached_property
-    def _stands(self) -> Solution | None:
-        """The machines as they stand before they are put into any state, come to from rest."""
-        standing = self.circuit.standing
+    def _apart(self) -> Array:
+        """(N, C) how far the machines are from the sound one where all of them stand, come to from
+        rest; nothing where one does not settle there."""
+        standing, count = self.circuit.standing, self.population.count
+        nothing: Array = np.zeros((self.network.unknown_count, count))
         if standing is None:
-            return None
-        cases = self.population.cases(0, standing.oil_c)
-        return self.solver.solve([self.network.state(standing)], cases)
+            return nothing
+        state = [self.network.state(standing)]
+        stands = self.solver.solve(state, self.population.cases(0, standing.oil_c))
+        sound = self.solver.solve(state, Cases.as_documented(1))
+        apart = (stands.across - sound.across)[: len(nothing)]
+        return np.where(stands.converged & sound.converged, apart, nothing)
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented, nobody else being solved.
