@@ -392,7 +392,7 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
     if "weight" in line.given:
         part["fault_weight"] = line.number_of("weight", line.take("weight"))
     if "never" in line.given:
-        part["rules_out"] = line.take("never").split(",")
+        part["rules_out"] = [name.strip() for name in line.take("never").split(",")]
     for key in list(line.given):
         value = line.given[key]
         if key in ports:
