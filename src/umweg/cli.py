@@ -876,9 +876,12 @@ def bench_isolate(
     pairs: Annotated[bool, typer.Option(help="two faults at once in each machine")] = False,
     misses: Annotated[bool, typer.Option(help="list what was not found")] = False,
     against: Annotated[
-        bool,
-        typer.Option(help="the same machines by a fixed ladder, in any order, and by everything"),
-    ] = False,
+        list[str] | None,
+        typer.Option(
+            help="the same machines by a fixed “ladder”, in “any-order”, or by “everything”;"
+            " may be repeated"
+        ),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Hidden machines: is the truth first when the program says enough, and what did it take."""
@@ -889,6 +892,10 @@ def bench_isolate(
     kind = next((k for k in KINDS if k == as_), None)
     if kind is None:
         raise typer.BadParameter(f"machines are “model” or “real”, not “{as_}”")
+    ways = tuple(dict.fromkeys(against or ()))
+    if unknown := [way for way in ways if way not in WAYS]:
+        known = ", ".join(f"“{way}”" for way in WAYS)
+        raise typer.BadParameter(f"against one of {known}, not “{unknown[0]}”")
     circuits = [_circuit(name) for name in circuit or circuit_ids()]
     everyone = IsolateFigures("all")
 
@@ -907,7 +914,6 @@ def bench_isolate(
             f"{'money':>8}"
         )
     kit = load_jobs()[0].instruments
-    ways = tuple(WAYS) if against else ()
     for f in measure(circuits, kit, machines, seed, kind, 2 if pairs else 1, against=ways):
         everyone.add(f)
         if as_json:
@@ -932,6 +938,14 @@ def bench_isolate(
             print(
                 f"brought in for a wrong word alone: {len(slips.played)} of "
                 f"{len(everyone.played)}, right {slips.share('first'):.0%}"
+            )
+        masked = IsolateFigures("", [p for p in everyone.played if p.masked])
+        shown = IsolateFigures("", [p for p in everyone.played if not p.masked])
+        if masked.played and shown.played:
+            print(
+                f"one of two faults hidden behind the other: {len(masked.played)} of "
+                f"{len(everyone.played)}, in three {masked.share('in_three'):.0%}; "
+                f"of the others {shown.share('in_three'):.0%}"
             )
         for low, high, count, claimed, right in everyone.calibration():
             print(

@@ -1,6 +1,8 @@
 """Documentation pages made from the declarations: component types, and each library circuit."""
 
 import inspect
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from umweg.core.circuit.document import Circuit, MachineState
@@ -24,25 +26,35 @@ HEATERS = 3
 """How many parts that heat the oil most are named for each state."""
 
 
-def pages() -> dict[str, str]:
-    """Path below ``docs/`` to content of every generated page."""
-    found = {"components.md": components_page()}
+Pages = dict[str, Callable[[], str]]
+"""Path below ``docs/`` to what makes the page."""
+
+
+def pages() -> Pages:
+    """Every generated page that says the same wherever it is made."""
+    found: Pages = {"components.md": components_page}
     for name in circuit_ids():
-        found[f"circuits/{name}.md"] = circuit_page(load_circuit(name))
+        found[f"circuits/{name}.md"] = partial(_of_library, circuit_page, name)
     return found
 
 
-def symptom_pages() -> dict[str, str]:
+def symptom_pages() -> Pages:
     """The pages of symptoms; which of two like readings moves most may differ between processors."""
-    return {f"symptoms/{name}.md": symptoms_page(load_circuit(name)) for name in circuit_ids()}
+    return {
+        f"symptoms/{name}.md": partial(_of_library, symptoms_page, name) for name in circuit_ids()
+    }
+
+
+def _of_library(page: Callable[[Circuit], str], name: str) -> str:
+    return page(load_circuit(name))
 
 
 def write_pages(folder: Path) -> None:
     """Write all generated pages below a folder."""
-    for name, text in {**pages(), **symptom_pages()}.items():
+    for name, made in {**pages(), **symptom_pages()}.items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(text)
+        path.write_text(made())
 
 
 def components_page() -> str:

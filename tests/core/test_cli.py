@@ -172,3 +172,26 @@ def test_bench_prints_a_line_for_each_circuit() -> None:
     lines = text.splitlines()[1:]
     assert [line.split()[0] for line in lines] == list(asked)
     assert all("100.0000%" in line for line in lines)
+
+
+def test_hidden_machines_of_a_circuit_of_ones_own(tmp_path: Path) -> None:
+    circuit = json.loads((HERE / "circuits" / "turf_lift.json").read_text())
+    circuit["id"] = "own_lift"
+    path = tmp_path / "own_lift.json"
+    path.write_text(json.dumps(circuit))
+    bench = ("bench", "isolate", "--circuit", str(path), "--machines", "2", "--seed", "5")
+    lines = run(*bench, "--against", "ladder").splitlines()
+    own, ladder = (float(line.split()[-2]) for line in lines[1:3])
+    assert lines[1].startswith("own_lift")
+    assert lines[2].startswith("ladder")
+    share = next(line for line in lines if line.startswith("minutes, of the fixed ladder's"))
+    assert float(share.split()[-1].rstrip("%")) == pytest.approx(100 * own / ladder, abs=1.0)
+    played = json.loads(run(*bench, "--json"))["played"]
+    assert sum(p["minutes"] for p in played) / 2 == pytest.approx(own, abs=0.06)
+
+
+def test_a_way_that_nobody_knows_is_named() -> None:
+    result = CliRunner().invoke(app, ["bench", "isolate", "--against", "luck"])
+    assert result.exit_code == 2
+    assert "luck" in result.output
+    assert "any-order" in result.output

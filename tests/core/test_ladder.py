@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_plan import SINKS, doctor_of
-from umweg.bench.isolate import IsolateFigures, _followed, _met, _one
+from umweg.bench.isolate import IsolateFigures, _followed, _masked, _met, _one
 from umweg.bench.ways import WAYS, AnyOrder, Everything, Ladder, Own
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ladder import in_ladder, rung, stage
@@ -135,3 +135,21 @@ def test_all_ways_meet_the_same_machines(monkeypatch: pytest.MonkeyPatch) -> Non
     total.add(found)
     total.add(found)
     assert len(total.by("again").played) == len(total.played) == 4
+
+
+@pytest.mark.parametrize(
+    ("second", "hidden"),
+    # Nothing lifts any more, whatever else leaks; what is slow in lowering is seen all the same.
+    [("pump:worn=0.6", True), ("low_end:plugged=1", False)],
+)
+def test_a_fault_is_hidden_where_the_other_shows_all_that_both_do(
+    turf: Diagnostician, second: str, hidden: bool
+) -> None:
+    keys = ["coupling:broken=1", second]
+    faults = [parse_fault(turf.predictor.network, key) for key in keys]
+    told = [
+        _met(turf, "model", some, np.random.default_rng(1))[0]
+        for some in (faults, faults[:1], faults[1:])
+    ]
+    assert _masked(told[0], told[1:]) == hidden
+    assert not _masked(told[0], [])

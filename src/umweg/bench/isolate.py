@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
 
@@ -56,6 +56,8 @@ class Played:
     """Brought in for a wrong word alone: nothing of what is wrong was to be noticed."""
     spent: float
     """Money for mending what was advised, in its order, until the machine was cured."""
+    masked: bool = False
+    """Two faults of which one alone shows its operator all that both do."""
 
 
 @dataclass
@@ -170,20 +172,20 @@ def _one(
         try:
             # Of two faults each would be noticed by itself: a second one that shows nothing is
             # nobody's to name.
-            alone = (KINDS[as_](circuit, [c], drawn, doctor.predictor.solver) for c in chosen)
-            if count > 1 and not all(_brought(machine, complaint(machine)) for machine in alone):
+            alone = [_met(doctor, as_, [c], drawn) for c in chosen] if count > 1 else []
+            if not all(_brought(machine, told) for machine, told in alone):
                 continue
             # Whoever goes about it in another way meets the same machine, and hears the same.
             before = drawn.bit_generator.state
             machine, seen = _met(doctor, as_, chosen, drawn)
             if not _brought(machine, seen):
                 continue
-            played = _followed(doctor, machine, seen, Own(doctor))
+            masked = _masked(machine, [other for other, _ in alone])
+            played = replace(_followed(doctor, machine, seen, Own(doctor)), masked=masked)
             for name, way in ways.items():
                 drawn.bit_generator.state = before
-                figures.others[name].append(
-                    _followed(doctor, *_met(doctor, as_, chosen, drawn), way)
-                )
+                again = _followed(doctor, *_met(doctor, as_, chosen, drawn), way)
+                figures.others[name].append(replace(again, masked=masked))
             figures.played.append(played)
         except SolveError:
             continue
@@ -206,6 +208,12 @@ def _brought(machine: HiddenMachine, seen: Sequence[Observation]) -> bool:
     if not machine.circuit.functions:
         return _out_of_specification(machine)
     return any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen)
+
+
+def _masked(machine: HiddenMachine, alone: Sequence[HiddenMachine]) -> bool:
+    """Does one of its faults alone show its operator all that they see. Nobody sees anything of a
+    machine that nobody commands: there is nothing to hide behind."""
+    return bool(machine.seen) and any(other.seen == machine.seen for other in alone)
 
 
 def _out_of_specification(machine: HiddenMachine) -> bool:

@@ -141,6 +141,6 @@ class Everything(Ladder):
 
 WAYS: Mapping[str, Callable[[Diagnostician], Way]] = {
     "ladder": Ladder,
-    "any order": AnyOrder,
+    "any-order": AnyOrder,
     "everything": Everything,
 }

@@ -10,6 +10,7 @@ from umweg.core.errors import SolveError
 from umweg.core.network.network import Network
 from umweg.core.observe.quantities import Extractor, Quantity, from_scale, moved_net
 from umweg.core.observe.timed import TimedReader
+from umweg.core.solve.begin import apart
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
 
@@ -32,7 +33,8 @@ class Machine:
         self.network = self.solver.network
         self.own = dict(own or {})
         self._extract = Extractor(self.network)
-        self._rested: dict[tuple[str, bytes], Solution] = {}
+        self._solved: dict[tuple[str, bytes], Solution] = {}
+        self._apart: dict[bytes, Array] = {}
 
     def cases(self, oil_c: float) -> Cases:
         """This machine as the only case of a batch, with its oil at a temperature."""
@@ -48,7 +50,7 @@ class Machine:
         """
         if quantity.timed:
             return self._timed(quantity)
-        return float(from_scale(quantity, self._solved(quantity, state)[0])[0])
+        return float(from_scale(quantity, self._read(quantity, state)[0])[0])
 
     def _timed(self, quantity: Quantity) -> float:
         timing = self.circuit.timing(quantity.place)
@@ -66,7 +68,7 @@ class Machine:
         ------
         SolveError : this machine has no steady state there.
         """
-        value, across = self._solved(quantity, state)
+        value, across = self._read(quantity, state)
         sign = np.sign(across[self.network.net_index[moved_net(self.circuit, quantity.place)]])
         return float(sign * from_scale(quantity, value)[0])
 
@@ -84,32 +86,37 @@ class Machine:
         return self._found(state, self.cases(state.oil_c))
 
     def solution(self, state: MachineState, cases: Cases | None = None) -> Solution:
-        """Come to from where this machine stands itself, as a :class:`Predictor`'s candidates do.
+        """Solved once for each state and set of parameters.
 
         Parameters
         ----------
         cases : its parameters there, where the caller has drawn them already
         """
         cases = self.cases(state.oil_c) if cases is None else cases
-        if not (cases.slot >= 0).any():
-            return self._from_rest(state, cases)
-        sound = self._from_rest(state, Cases.as_documented(1))
-        start, standing = sound.across, self.circuit.standing
-        if standing is not None:
-            stands = [self._from_rest(standing, c) for c in (cases, Cases.as_documented(1))]
-            if all(s.converged[0] for s in stands):
-                start = start + stands[0].across - stands[1].across
-        begun = start[: self.network.unknown_count] if sound.converged[0] else None
-        return self.solver.solve([self.network.state(self.actual(state))], cases, begun)
-
-    def _from_rest(self, state: MachineState, cases: Cases) -> Solution:
-        """Solved once for each state and set of parameters."""
         actual = self.actual(state)
         named = actual.model_dump_json(exclude={"label", "cautions"})
         key = named, cases.slot.tobytes() + cases.value.tobytes()
-        if key not in self._rested:
-            self._rested[key] = self.solver.solve([self.network.state(actual)], cases)
-        return self._rested[key]
+        if key not in self._solved:
+            begun = self._begun(state, cases)
+            self._solved[key] = self.solver.solve([self.network.state(actual)], cases, begun)
+        return self._solved[key]
+
+    def _begun(self, state: MachineState, cases: Cases) -> Array | None:
+        """(N, 1) where the solver begins, as with a :class:`Predictor`'s candidates; None at rest."""
+        if not (cases.slot >= 0).any():
+            return None
+        sound = self.solution(state, Cases.as_documented(1))
+        if not sound.converged[0]:
+            return None
+        begun: Array = sound.across[: self.network.unknown_count]
+        standing = self.circuit.standing
+        if standing is None:
+            return begun
+        key = cases.slot.tobytes() + cases.value.tobytes()
+        if key not in self._apart:
+            solvable = self.network.state(self.actual(standing))
+            self._apart[key] = apart(self.solver, solvable, cases)
+        return begun + self._apart[key]
 
     def _found(self, state: MachineState, cases: Cases) -> Array:
         solution = self.solution(state, cases)
@@ -118,7 +125,7 @@ class Machine:
         across: Array = solution.across[:, 0]
         return across
 
-    def _solved(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
+    def _read(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """The quantity on its comparison scale, and the solved across variables."""
         cases = self.cases(state.oil_c)
         across = self._found(state, cases)

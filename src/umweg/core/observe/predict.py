@@ -19,6 +19,7 @@ from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe import shelf
 from umweg.core.observe.quantities import Extractor, Quantity, quantities_of, quantity_of
 from umweg.core.observe.timed import DRIVE_STEP, OIL_STEP, TimedReader
+from umweg.core.solve.begin import apart
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
 
@@ -205,29 +206,18 @@ class Predictor:
                 self._done[key] = self._predict(state, solvable[i], piece, healthy[:, i])
 
     def _start(self, healthy: Array, count: int) -> Array:
-        """(N, S · C) where the solver begins in each state: the sound machine there, and as far from
-        it as each machine already is where it stands.
-
-        Some faults leave a machine two states to stay in: a clutch that slips drives a pump at
-        standby, but never brings one there that is still on stroke. It takes the one that it comes
-        to from rest, not the one that the sound machine is in.
-        """
+        """(N, S · C) where the solver begins in each state."""
         begun: Array = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
         return begun + np.tile(self._apart, healthy.shape[1])
 
     @cached_property
     def _apart(self) -> Array:
-        """(N, C) how far the machines are from the sound one where all of them stand, come to from
-        rest; nothing where one does not settle there."""
-        standing, count = self.circuit.standing, self.population.count
-        nothing: Array = np.zeros((self.network.unknown_count, count))
+        """(N, C) how far the machines are from the sound one where all of them stand."""
+        standing = self.circuit.standing
         if standing is None:
-            return nothing
-        state = [self.network.state(standing)]
-        stands = self.solver.solve(state, self.population.cases(0, standing.oil_c))
-        sound = self.solver.solve(state, Cases.as_documented(1))
-        apart = (stands.across - sound.across)[: len(nothing)]
-        return np.where(stands.converged & sound.converged, apart, nothing)
+            return np.zeros((self.network.unknown_count, self.population.count))
+        cases = self.population.cases(0, standing.oil_c)
+        return apart(self.solver, self.network.state(standing), cases)
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented, nobody else being solved.
