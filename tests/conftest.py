@@ -24,10 +24,12 @@ set_up_logs()
 _PROCESS = [os.getpid()]
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Tests that share a database and a worker stay in one process; the others fill up both.
 
-    The great groups begin; with files as units the longest ended alone.
+    The great groups begin; with files as units the longest ended alone. First of all who look at the
+    tests: whoever shares them out reads the marks in the same round, and found none.
     """
     for item in items:
         folder = item.path.parent.name
