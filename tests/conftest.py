@@ -7,6 +7,8 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from xdist.remote import Producer
+from xdist.scheduler import LoadScopeScheduling
 
 from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
@@ -24,18 +26,23 @@ set_up_logs()
 _PROCESS = [os.getpid()]
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+class ByCluster(LoadScopeScheduling):
     """Tests that share a database and a worker stay in one process; the others fill up both.
 
-    The great groups begin; with files as units the longest ended alone. First of all who look at the
-    tests: whoever shares them out reads the marks in the same round, and found none.
+    The great groups begin. Marks are of no use for it: whoever shares the tests out by marks looks
+    for them in a part of their names that this pytest does not keep.
     """
-    for item in items:
-        folder = item.path.parent.name
-        if folder in ("browser", "web"):
-            hostile = "hostile" in item.path.name
-            item.add_marker(pytest.mark.xdist_group("hostile" if hostile else folder))
+
+    def _split_scope(self, nodeid: str) -> str:
+        _, folder, name, *_ = nodeid.split("/", 3) if nodeid.count("/") > 1 else ("", "", "")
+        if folder not in ("browser", "web"):
+            return nodeid
+        return "hostile" if "hostile" in name else folder
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Producer) -> ByCluster:
+    """How tests are shared out to processes."""
+    return ByCluster(config, log)
 
 
 def pytest_runtest_setup() -> None:

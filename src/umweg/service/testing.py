@@ -47,5 +47,5 @@ def run_all(fast: bool = False) -> int:
     selected = ["tests/core"] if fast else ["tests"]
     # Compiled ahead, two processes at a time, and then two test processes share what there is.
     kernels.finish(kernels.start_compiling())
-    passed = _run(("pytest", "-q", "-n", "2", "--dist", "loadgroup", *selected), ROOT)
+    passed = _run(("pytest", "-q", "-n", "2", "--dist", "loadscope", *selected), ROOT)
     return 0 if passed and not failed else 1

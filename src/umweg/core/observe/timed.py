@@ -17,16 +17,15 @@ from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe.quantities import moved_net, quantity_of, to_scale
 from umweg.core.solve.power import cooling_kw_per_k, power_balance
 from umweg.core.solve.steady import Cases, SteadySolver
-from umweg.core.solve.transient import Curves, Phase, TransientSolver
+from umweg.core.solve.transient import AT_END, Curves, Phase, TransientSolver, Watch
 
 SAMPLES = 241
 DRIVE_STEP = 0.02
 OIL_STEP = 0.05
 """Differences, as shares, of what drives the machine and of its oil's viscosity."""
-
-
-AT_END = 0.005
-"""Share of its stroke within which a rod stands at its end."""
+INTERVALS = 4
+"""How many times something comes to its end, or starts again, before the time between is read: the
+last phase is one state, and the intervals of it are alike."""
 
 
 @dataclass(frozen=True)
@@ -54,9 +53,7 @@ class Play:
     def rod(self) -> int:
         """Index of the rod that is watched."""
         assert self.timing.function is not None
-        row = self.network.net_index[moved_net(self.circuit, self.timing.function)]
-        rods = [i for i, d in enumerate(self.network.domains) if d == "translation"]
-        return [i for i in rods if i < self.network.unknown_count].index(row)
+        return _rod_of(self.circuit, self.network, self.timing.function)
 
     @property
     def stood(self) -> NDArray[np.intp]:
@@ -74,6 +71,12 @@ class Play:
         """What was found, the whole phase where nothing was, no number where it is not known."""
         nothing = np.where(self.curves.finished, self.seconds, np.nan)
         return np.where(told, found, nothing)
+
+
+def _rod_of(circuit: Circuit, network: Network, function: str) -> int:
+    row = network.net_index[moved_net(circuit, function)]
+    rods = [i for i, d in enumerate(network.domains) if d == "translation"]
+    return [i for i in rods if i < network.unknown_count].index(row)
 
 
 def _peak(play: Play) -> Array:
@@ -134,14 +137,33 @@ def _interval(play: Play) -> Array:
     return play.unless_told(found, told)
 
 
-READ: Mapping[str, Callable[[Play], Array]] = {
-    "peak_bar": _peak,
-    "left_bar": _left,
-    "within_s": _within,
-    "interval_s": _interval,
-    "moved_mm": _moved,
+def _arrival(timing: Timing, rod: int, begin: float) -> Watch:
+    level = timing.level_bar
+    return Watch(begin, rod) if level is None else Watch(begin, level=level)
+
+
+def _repeated(timing: Timing, rod: int, begin: float) -> Watch:
+    del timing
+    return Watch(begin, rod, INTERVALS)
+
+
+@dataclass(frozen=True)
+class InTime:
+    """A kind of reading in time."""
+
+    read: Callable[[Play], Array]
+    watch: Callable[[Timing, int, float], Watch] | None = None
+    """What ends a play once it has shown it, where that is before its time: of a timing, the rod
+    that is watched (−1: none) and when the last phase begins."""
+
+
+READ: Mapping[str, InTime] = {
+    "peak_bar": InTime(_peak),
+    "left_bar": InTime(_left),
+    "within_s": InTime(_within, _arrival),
+    "interval_s": InTime(_interval, _repeated),
+    "moved_mm": InTime(_moved),
 }
-"""What is read of a play, for each kind."""
 
 
 class TimedReader:
@@ -172,6 +194,8 @@ class TimedReader:
             return self._settled(timing, cases, drive, oil, actual)
         begin = float(sum(p.seconds for p in timing.phases[:-1]))
         end = begin + timing.phases[-1].seconds
+        kind, function = READ[timing.of], timing.function
+        rod = -1 if function is None else _rod_of(self.circuit, self.network, function)
         point = None if timing.point is None else self.circuit.test_point(timing.point)
         kept = [] if point is None else [self.network.net_index[point.net]]
         curves = self.curves(
@@ -181,9 +205,10 @@ class TimedReader:
             kept=np.array(kept, dtype=np.intp),
             grid=np.linspace(begin, end, SAMPLES),
             really=lambda state: _driven(self.network.state(actual(state)), drive, oil),
+            watch=kind.watch(timing, rod, begin) if kind.watch else None,
         )
         play = Play(timing, self.circuit, self.network, curves, begin)
-        value = READ[timing.of](play)
+        value = kind.read(play)
         fine = np.isfinite(value)
         scaled = to_scale(quantity_of(timing), np.where(fine, value, 0.0))
         return scaled, fine
@@ -227,6 +252,7 @@ class TimedReader:
         kept: Indices,
         grid: Array,
         really: Callable[[MachineState], SolvableState] | None = None,
+        watch: Watch | None = None,
     ) -> Curves:
         """Play states, from steady in the first of them; who is not steady there is not played.
 
@@ -234,6 +260,7 @@ class TimedReader:
         ----------
         places : function to share of its stroke, half for those that are not named
         really : what a state is in numbers
+        watch : what ends a play before its time
 
         Raises
         ------
@@ -249,7 +276,13 @@ class TimedReader:
         steady = self.solver.solve([solvable[0].state], cases)
         start = np.where(steady.converged, steady.across, np.nan)
         return self.transient.play(
-            solvable, cases, start=start, kept=kept, place=self._places(places), grid=grid
+            solvable,
+            cases,
+            start=start,
+            kept=kept,
+            place=self._places(places),
+            grid=grid,
+            watch=watch,
         )
 
     def _places(self, shares: Mapping[str, float]) -> Array:

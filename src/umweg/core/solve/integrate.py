@@ -300,6 +300,27 @@ def _command(
 
 
 @compiled
+def _stood(place, documented, near):
+    """Where a rod stands: 1 at its outer end, −1 at its inner, 0 between or where its documented
+    stroke is not known."""
+    if documented <= 0.0:
+        return 0
+    if place > (1.0 - near) * documented:
+        return 1
+    return -1 if place < near * documented else 0
+
+
+@compiled
+def _so_often(events, count, code, after):
+    """How many times an event was noted after a moment."""
+    found = 0
+    for e in range(count):
+        if events[e, 0] > after and events[e, 1] == code:
+            found += 1
+    return found
+
+
+@compiled
 def _afresh(lane, newton):
     """Begin Newton's iteration of a stage."""
     done, turn, damping, last = newton
@@ -312,9 +333,9 @@ def _afresh(lane, newton):
 @compiled
 def integrate(
     queue, laws, groups, program, blocks, oil, cavity, physics, stores, rods_of, switches,
-    fixed, tables, ramp, cases, begin, grid, kept, results, memory,
+    fixed, tables, ramp, cases, begin, grid, kept, watch, results, memory,
 ):  # fmt: skip
-    """Play the queued cases through all phases.
+    """Play the queued cases through all phases, or until what is watched for has come.
 
     Parameters
     ----------
@@ -327,6 +348,9 @@ def integrate(
     switches : command and nets (Q, 5), the command's values (Q, 2)
     begin : across (B, N_all), place (B, P), switched (B, Q) where each starts; levels (B, Q, 4)
     grid (T,), kept (R,) : times and nets that are given out
+    watch : from when on [s], which rod (−1: any switch), how many times (0: its first arrival),
+        which level of the first net that is kept (no number: none), how near to its end a rod
+        stands there; from when on is infinite where nothing is watched for
     results : samples (B, T, R + P), extremes (B, F, R, 2), status (B,), steps (B,), how far (B,),
         events (B, E, 2) and their number (B,): when, and four times the rod's or switch's number,
         the switches' after the rods', plus 0 for left or off, 1 for the outer end or on, 3 for the
@@ -337,6 +361,7 @@ def integrate(
     base_l, per_mm, inertia, vessels = stores
     rod_rows, rod_steps, documented, end_slot, position_rod, position_slot = rods_of
     until = tables[3]
+    after_s, watched, often, passed, near = watch
     start_x, start_place, start_switched, levels = begin
     switch_table, switch_values = switches
     samples, extremes, status, steps, reached, events, event_count = results
@@ -360,6 +385,7 @@ def integrate(
         row_of[order[r]] = r
     head, busy = 0, 0
     next_sample = np.zeros(width, dtype=np.intp)
+    stood, side = np.zeros(width, dtype=np.intp), np.zeros(width, dtype=np.intp)
     for lane in range(width):
         lanes[lane] = -1
         part[lane] = 1.0
@@ -382,6 +408,9 @@ def integrate(
             step[lane] = FIRST_STEP_S
             known[lane] = 0
             next_sample[lane] = 0
+            side[lane] = 0
+            if watched >= 0:
+                stood[lane] = _stood(place[watched, lane], documented[watched], near)
             _enter(lane, case, 0, tables[0], cases, flats)
             for p in range(rods):
                 stroke[p, lane] = documented[p]
@@ -581,7 +610,7 @@ def integrate(
                 for i in range(across.shape[0]):
                     across[i, lane] = held[i, lane]
                 continue
-            fresh = False
+            fresh, told = False, False
             for p in range(rods):
                 i = rod_rows[p]
                 over = min(OVER_MM, OVER_SHARE * stroke[p, lane])
@@ -598,10 +627,15 @@ def integrate(
                     place[p, lane] = stroke[p, lane] if engaged[p, lane] > 0 else 0.0
                 if engaged[p, lane] != was_engaged:
                     fresh = True
+                    code = 4 * p + engaged[p, lane] % 4
                     if event_count[case] < events.shape[1]:
                         events[case, event_count[case], 0] = clock[lane] + h
-                        events[case, event_count[case], 1] = 4 * p + engaged[p, lane] % 4
+                        events[case, event_count[case], 1] = code
                         event_count[case] += 1
+                    if engaged[p, lane] != 0 and p == watched and clock[lane] + h > after_s:
+                        found = _so_often(events[case], event_count[case], code, after_s)
+                        arrived = often == 0 and engaged[p, lane] != stood[lane]
+                        told = told or arrived or (often > 0 and found >= often)
             for q in range(switch_table.shape[0]):
                 turned = switched[q, lane]
                 for way in range(2):
@@ -611,10 +645,14 @@ def integrate(
                 if turned != switched[q, lane]:
                     switched[q, lane] = turned
                     fresh = True
+                    code = 4 * (rods + q) + int(turned)
                     if event_count[case] < events.shape[1]:
                         events[case, event_count[case], 0] = clock[lane] + h
-                        events[case, event_count[case], 1] = 4 * (rods + q) + turned
+                        events[case, event_count[case], 1] = code
                         event_count[case] += 1
+                    if watched < 0 and often > 0 and turned > 0.0:
+                        found = _so_often(events[case], event_count[case], code, after_s)
+                        told = told or found >= often
             now = clock[lane] + h
             while next_sample[lane] < grid.shape[0] and grid[next_sample[lane]] <= now + 1e-9:
                 at = next_sample[lane]
@@ -633,6 +671,13 @@ def integrate(
                         w, h, placed[p, lane], place[p, lane], held[i, lane], across[i, lane]
                     )
                 next_sample[lane] += 1
+                if math.isfinite(passed) and grid[at] >= after_s - 1e-9:
+                    above = 1 if samples[case, at, 0] > passed else -1
+                    if side[lane] == 0:
+                        side[lane] = above
+                    elif above != side[lane]:
+                        told = True
+                        break
             for p in range(rods):
                 if engaged[p, lane] != 0:
                     # It stops dead: up to here it moved, and what it carried in its motion is gone.
@@ -648,6 +693,12 @@ def integrate(
                         lane, g, p, h, vessels, flat, (gas_l, warmth)
                     )
             clock[lane] = now
+            if told:
+                status[case] = FINISHED
+                reached[case] = now
+                lanes[lane] = -1
+                busy -= 1
+                continue
             if remaining[lane] - h <= 1e-9:
                 fresh = True
             known[lane] = 0 if fresh else 1
@@ -664,6 +715,8 @@ def integrate(
                     busy -= 1
                     continue
                 phase[lane] += 1
+                if watched >= 0:
+                    stood[lane] = _stood(place[watched, lane], documented[watched], near)
                 _enter(lane, case, phase[lane], tables[0], cases, flats)
                 for q in range(switch_table.shape[0]):
                     # A phase that commands the switch itself has its way once.

@@ -60,12 +60,34 @@ class Event:
 
 
 @dataclass(frozen=True)
+class Watch:
+    """What ends a play before its time: who waits for it need not see what comes after.
+
+    One of three: the first arrival of a rod at an end where it did not stand as the last phase
+    began; so many arrivals at the same end, or turns of the same switch where no rod is named; or
+    the first net that is kept is on the other side of a level than it was, at two samples.
+    """
+
+    after_s: float
+    """From when on: as the last phase begins."""
+    rod: int = -1
+    """Index of the rod that is watched."""
+    times: int = 0
+    level: float = np.nan
+
+
+AT_END = 0.005
+"""Share of its stroke within which a rod stands at its end."""
+
+
+@dataclass(frozen=True)
 class Curves:
     """What was played, for each of B cases.
 
     ``time_s (T,)``, ``across (B, T, R)`` of the nets that were asked for, ``place_mm (B, T, P)`` of
     the rods; ``lowest`` and ``highest (B, F, R)`` in each phase, between the samples too. A case
-    with ``finished`` False is *unknown* from ``reached_s`` on; its later samples are no numbers.
+    with ``finished`` False is *unknown* from ``reached_s`` on; its later samples are no numbers, and
+    nor are those of one that has shown what was watched for.
     """
 
     time_s: Array
@@ -83,7 +105,9 @@ class TransientSolver:
     """Plays machines of one network in time; shares laws, structure and elimination with the steady
     solver; thread-safe, keeps nothing between calls."""
 
-    LANES = 32
+    LANES = (4, 16, 32)
+    """Width of a block of lanes, the least that holds all cases: an empty lane costs what a busy one
+    does."""
 
     def __init__(self, steady: SteadySolver, accuracy: Accuracy | None = None) -> None:
         self.steady = steady
@@ -105,6 +129,7 @@ class TransientSolver:
         samples: int = 200,
         place: Array | None = None,
         grid: Array | None = None,
+        watch: Watch | None = None,
     ) -> Curves:
         """Play a program.
 
@@ -117,6 +142,7 @@ class TransientSolver:
         samples : number of equal times from the beginning to the end that are given out
         place : (P,) or (P, B) travel of each rod at the beginning [mm], half its stroke by default
         grid : (T,) times to give out instead
+        watch : what ends a play before its time
 
         Raises
         ------
@@ -164,17 +190,19 @@ class TransientSolver:
             ),
             np.ascontiguousarray(times, dtype=float),
             np.ascontiguousarray(kept, dtype=np.intp),
+            _numbers(watch or Watch(np.inf)),
             results,
         )
         fine = np.flatnonzero(np.isfinite(start).all(axis=0)).astype(np.intp)
         results[2][~np.isfinite(start).all(axis=0)] = FAILED
-        threads = max(1, min(self.steady.options.threads, -(-len(fine) // self.LANES)))
+        wide = next((w for w in self.LANES if len(fine) <= w), self.LANES[-1])
+        threads = max(1, min(self.steady.options.threads, -(-len(fine) // wide)))
         queues = [np.ascontiguousarray(fine[t::threads]) for t in range(threads)]
         if threads == 1:
-            self._integrate(queues[0], given)
+            self._integrate(queues[0], wide, given)
         else:
             with ThreadPoolExecutor(threads) as pool:
-                list(pool.map(lambda q: self._integrate(q, given), queues))
+                list(pool.map(lambda q: self._integrate(q, wide, given), queues))
         return self._curves(times, width, results)
 
     def _followed(self, phases: Sequence[Phase], cases: Cases) -> tuple[Indices, Array]:
@@ -208,11 +236,11 @@ class TransientSolver:
             found[own] = value[own, w]
         return found
 
-    def _integrate(self, queue: Indices, given: tuple[object, ...]) -> None:
+    def _integrate(self, queue: Indices, width: int, given: tuple[object, ...]) -> None:
         if not len(queue):
             return
-        tables, ramp, cases, begin, grid, kept, results = given
-        steady, store, width = self.steady, self.storage, self.LANES
+        tables, ramp, cases, begin, grid, kept, watch, results = given
+        steady, store = self.steady, self.storage
         lanes = steady.lanes(width)
         n, total, size = self.network.unknown_count, len(self.network.net_names), len
         order = steady.structure.order
@@ -261,6 +289,7 @@ class TransientSolver:
             begin,
             grid,
             kept,
+            watch,
             results,
             (
                 (
@@ -311,6 +340,11 @@ class TransientSolver:
             steps=np.asarray(steps, dtype=np.intp),
             events=tuple(told(case) for case in range(len(samples))),
         )
+
+
+def _numbers(watch: Watch) -> tuple[float, int, int, float, float]:
+    """What is watched for as compiled code takes it."""
+    return float(watch.after_s), int(watch.rod), int(watch.times), float(watch.level), AT_END
 
 
 def _flat(of_rods: tuple[Indices, ...]) -> tuple[Indices, Indices]:
