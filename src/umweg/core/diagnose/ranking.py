@@ -38,6 +38,8 @@ DOUBTED_ABOVE = 0.03
 """Share of the belief that calls a reading misread from which it is worth taking again."""
 LEAST_SHARE = 1e-3
 """A suspect below this share is not shown."""
+PAIR_SHARE = 0.02
+"""Below this nothing speaks for two faults at once but that they happen."""
 LEAST_WEIGHT = 1e-30
 """Keeps averages over a suspect that nobody believes in defined."""
 
@@ -68,6 +70,7 @@ class Suspect:
 
     hypothesis: Hypothesis
     share: float
+    """Of one fault: alone, or beside another with which it is no suspect of its own."""
     severity: float
     """Mean severity of the first fault over the belief, 0 … 1."""
     group: tuple[str, ...]
@@ -138,9 +141,28 @@ class Ranking:
     @cached_property
     def leaders(self) -> Indices:
         """Hypotheses that are shown, the likeliest first."""
-        order = np.argsort(-self.shares, kind="stable")[:SHOWN_SUSPECTS]
-        shown: Indices = order[self.shares[order] > LEAST_SHARE]
-        return shown
+        return self._shown[0]
+
+    @cached_property
+    def _shown(self) -> tuple[Indices, Array]:
+        """Who is shown, with their shares.
+
+        A pair is a suspect of its own where something speaks for it. All others together are what
+        was to be expected of two faults at once: each counts with the likelier of its two, which is
+        there all the same.
+        """
+        shares, hypotheses = self.shares, self.population.hypotheses
+        counted, own = shares.copy(), shares > LEAST_SHARE
+        of_key = {h.key: i for i, h in enumerate(hypotheses) if len(h.faults) == 1}
+        for i in np.flatnonzero(shares > 0.0):
+            faults = hypotheses[i].faults
+            if len(faults) > 1 and shares[i] < PAIR_SHARE:
+                likelier = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
+                counted[likelier] += shares[i]
+                own[i] = False
+        order = np.argsort(-np.where(own, counted, -1.0), kind="stable")[:SHOWN_SUSPECTS]
+        shown: Indices = order[own[order]]
+        return shown, counted[shown]
 
     @property
     def keys(self) -> list[str]:
@@ -272,14 +294,14 @@ class Ranking:
         return tuple(
             Suspect(
                 self.population.hypotheses[h],
-                float(self.shares[h]),
+                float(share),
                 self._mean_severity(h),
                 groups.get(key, (key,)),
                 self._there(groups.get(key, (key,))),
                 self._reasons(h),
                 self._experience(h),
             )
-            for h, key in zip(self.leaders, self.keys, strict=True)
+            for h, share, key in zip(*self._shown, self.keys, strict=True)
         )
 
     def _there(self, group: Sequence[str]) -> float:
