@@ -9,7 +9,7 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.judged import GRID
-from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable
+from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable, readings_of
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.tree import tree_of
 from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, TRY_MIN, action_of
@@ -23,7 +23,7 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
 from umweg.core.observe.weights import noise_at
 from umweg.core.solve.steady import SteadySolver
-from umweg.library import load_circuit, load_jobs
+from umweg.library import circuit_ids, load_circuit, load_jobs
 
 KIT = load_jobs()[0].instruments
 LABOUR = 1.7
@@ -321,3 +321,20 @@ def test_a_store_gives_back_by_boyle_what_its_gas_is(fault: float | None, left: 
     expected = 155.0 * gas_l / (gas_l + 0.15)
     drawn = predictor.healthy(circuit.states["drawn"])[row]
     assert drawn == pytest.approx(expected if expected > 80.0 * left else 0.0, rel=0.01, abs=0.5)
+
+
+@pytest.mark.parametrize("name", circuit_ids())
+def test_who_measures_a_drift_stands_beside_a_still_machine(name: str) -> None:
+    circuit = load_circuit(name)
+    predictor = doctor_of(name).predictor
+    asked: dict[str, set[str]] = {}
+    for state, quantity in readings_of(predictor):
+        if quantity.kind == "drift_mm_min" and state in circuit.steady:
+            asked.setdefault(quantity.place, set()).add(state)
+    for function, states in asked.items():
+        held = {s for s, found in circuit.steady.items() if found.loads.get(function) == "held"}
+        still = {s for s in held if not circuit.states[s].moves}
+        assert states <= (still or held)
+    if name == "tail_lift":
+        assert "held" in asked["lift"]
+        assert "tilt_stop" not in asked["lift"]

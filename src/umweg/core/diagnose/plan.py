@@ -523,5 +523,11 @@ def _taken(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
         moving = quantity.place in state.moves
         return moving and state.loads.get(quantity.place) != "stalled" and not state.interventions
     if quantity.kind == "drift_mm_min":
-        return quantity.place not in state.moves and state.loads.get(quantity.place) == "held"
+        # While something else moves nobody stands beside it with a rule, unless it is never still.
+        still = any(not s.moves and _held(quantity, s) for s in circuit.steady.values())
+        return _held(quantity, state) and not (state.moves and still)
     return False
+
+
+def _held(quantity: Quantity, state: MachineState) -> bool:
+    return quantity.place not in state.moves and state.loads.get(quantity.place) == "held"
