@@ -1,9 +1,12 @@
 """Two faults: which of thousands of pairs are looked at, and that a quick look loses none."""
 
+import gc
+import weakref
+
 import numpy as np
 import pytest
 
-from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.diagnosis import PAIRS_AT_HAND, Diagnostician
 from umweg.core.diagnose.play import complaint
 from umweg.core.diagnose.ranking import PAIR_SHARE, rank
 from umweg.core.faults.population import (
@@ -156,3 +159,29 @@ def test_a_second_round_stands_beside_the_severity_that_two_have(
     best = ranking._fit.max(axis=1).sum()
     bound = best - np.logaddexp.reduce(ranking.belief.log_weight)
     assert hopes.max() < bound
+
+
+def test_what_is_put_aside_leaves_the_memory_at_once(
+    packer_doctor: Diagnostician, by_key: dict[str, Fault]
+) -> None:
+    doctor = Diagnostician(packer_doctor.predictor, packer_doctor.instruments)
+    others = [f for key, f in by_key.items() if f.slot != by_key["pump:worn"].slot]
+
+    def kept(i: int) -> Predictor:
+        pairs = [(by_key["pump:worn"], others[i])]
+        return doctor._kept(pairs, (1.0,), lambda drawn: Screened(doctor.predictor, drawn))
+
+    state = doctor.circuit.states[STALLED[0]]
+    first = weakref.ref(kept(0))
+    slope = kept(0)[state].slope[0]
+    gc.disable()
+    try:
+        for i in range(1, PAIRS_AT_HAND):
+            kept(i)
+        assert first() is not None
+        kept(PAIRS_AT_HAND)
+        assert first() is None
+    finally:
+        gc.enable()
+    # Who asks for it again gets the same.
+    assert kept(0)[state].slope[0] == pytest.approx(slope)

@@ -139,10 +139,10 @@ class Diagnostician:
                     self.circuit, between(self.predictor.population, h), self.predictor.solver
                 )
             while len(self._between) > BETWEEN_AT_HAND:
-                del self._between[next(iter(self._between))]
+                self._between.pop(next(iter(self._between))).clear()
             finer = Divided(self.predictor, [self._between[h] for h in key])
             while len(self._divided) >= PAIRS_AT_HAND:
-                del self._divided[next(iter(self._divided))]
+                self._divided.pop(next(iter(self._divided)))[0].clear()
             self._divided[key] = finer, noticed(Played(finer))
         return self._divided[key]
 
@@ -253,7 +253,7 @@ class Diagnostician:
         key = " ".join([str(len(grid)), *(f"{a.key}+{b.key}" for a, b in pairs)])
         if key not in self._pairs:
             while len(self._pairs) >= PAIRS_AT_HAND:
-                del self._pairs[next(iter(self._pairs))]
+                self._pairs.pop(next(iter(self._pairs))).clear()
             self._pairs[key] = predictor(fault_pairs(self.predictor.population, pairs, grid))
         return self._pairs[key]
 
@@ -261,6 +261,8 @@ class Diagnostician:
         """A predictor of every single fault and some pairs."""
         both = self._kept(pairs, SEVERITIES, lambda drawn: Paired(self.predictor, drawn))
         if self._joined is None or self._joined.parts != (singles, both):
+            if self._joined is not None:
+                self._joined.clear()
             self._joined = Joined(singles, both)
         return self._joined
 

@@ -219,6 +219,16 @@ class Predictor:
         cases = self.population.cases(0, standing.oil_c)
         return apart(self.solver, self.network.state(standing), cases)
 
+    def clear(self) -> None:
+        """Throw away what was solved; who asks again waits again.
+
+        A state's slopes are made by its predictor, which keeps the state: nobody would throw either
+        away before the next search for such circles, and a few of them fill the memory.
+        """
+        with self._lock:
+            self._done.clear()
+            self._timed.clear()
+
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented, nobody else being solved.
 
