@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { press } from "./features/reading/Keypad";
 import { formatNet, pressureColour } from "./schematic/scale";
 import { fitView, pan, zoom } from "./schematic/view";
-import { fromBase, show, showBand, unitsFor } from "./units";
+import { fromBase, percent, show, showBand, unitsFor } from "./units";
 
 const UNITS = [
   { symbol: "bar", kind: "pressure", factor: 1, offset: 0 },
@@ -59,6 +59,19 @@ describe("pressure colours", () => {
     const steps = [0, 10, 40, 90, 160, 250].map(lightness);
     for (let i = 1; i < steps.length; i++) expect(steps[i]).toBeLessThan(steps[i - 1] ?? 0);
     expect(pressureColour(900)).toBe(pressureColour(250));
+  });
+});
+
+describe("a share of the belief", () => {
+  it("is never said to be certain, nor is what is little nothing", () => {
+    expect([0, 0.004, 0.006, 0.784, 0.994, 0.9996].map(percent)).toEqual([
+      "0 %",
+      "< 1 %",
+      "1 %",
+      "78 %",
+      "99 %",
+      "> 99 %",
+    ]);
   });
 });
 

@@ -52,3 +52,10 @@ export function showBand(low: number, high: number, unit: string): string {
   if (high > LIMIT) return `at least ${show(low)} ${unit}`;
   return `${show(low)} … ${show(high)} ${unit}`;
 }
+
+/** A share of the belief: nothing is ever wholly sure, and little is not nothing. */
+export function percent(share: number): string {
+  if (share >= 0.995) return "> 99 %";
+  if (share > 0 && share < 0.005) return "< 1 %";
+  return `${Math.round(share * 100)} %`;
+}

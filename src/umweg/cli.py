@@ -368,7 +368,7 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
     if not view.explained:
         print("Nothing modelled explains these observations; check them, or the circuit.\n")
     for suspect in view.suspects:
-        print(f"{100 * suspect.share:5.1f} %  {suspect.title}")
+        print(f"{min(100 * suspect.share, 99.9):5.1f} %  {suspect.title}")
         if len(suspect.group) > 1:
             print(f"         cannot be told from: {', '.join(suspect.group)}")
         for reason in suspect.reasons:

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
+import { percent } from "../units";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
 import { APART, labelSide, NAMED_FROM, overhang } from "./labels";
 import {
@@ -140,7 +141,7 @@ function PartSymbol({
       role="button"
       // The map is one stop of the Tab key; N and P go from part to part within it.
       tabIndex={-1}
-      aria-label={suspicious ? `${part.label} ${Math.round(share * 100)} % suspicion` : part.label}
+      aria-label={suspicious ? `${part.label} ${percent(share)} suspicion` : part.label}
       aria-pressed={selected}
       data-part={part.id}
       data-faded={faded || undefined}
@@ -206,7 +207,7 @@ function PartSymbol({
               dy={lines.length > 1 ? LABEL_STEP : step}
               className="fill-suspect font-bold"
             >
-              {Math.round(share * 100)} %
+              {percent(share)}
             </tspan>
           )}
         </text>

@@ -32,6 +32,7 @@ import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice, Select } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
+import { percent } from "../../units";
 import { OilPlan } from "../oil/OilPlan";
 import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
@@ -503,7 +504,7 @@ function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => voi
         <span className="sr-only">Belief so far: </span>
         {first ? (
           <>
-            <b className="text-suspect">{Math.round(first.share * 100)} %</b> {shortTitle(first)}
+            <b className="text-suspect">{percent(first.share)}</b> {shortTitle(first)}
           </>
         ) : (
           "No suspect stands out"
@@ -530,7 +531,7 @@ function PartNote({
       <b>{part.label}</b> · {part.type_label} · {part.location}
       {suspects.map((s) => (
         <span key={s.key} className="ml-2 text-suspect">
-          {Math.round(s.share * 100)} % {s.faults[0]?.mode_label}
+          {percent(s.share)} {s.faults[0]?.mode_label}
         </span>
       ))}
     </p>

@@ -8,6 +8,7 @@ import { FilePick } from "../../ui/FilePick";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure, Select, Tag } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
+import { percent } from "../../units";
 import { useOpenJob } from "./openJob";
 
 const HEAD_LINK =
@@ -48,7 +49,7 @@ function Card({ job }: { job: JobCard }) {
             <>
               {job.leader && (
                 <p className="text-suspect">
-                  <b>{Math.round((job.leader_share ?? 0) * 100)} %</b> {job.leader}
+                  <b>{percent(job.leader_share ?? 0)}</b> {job.leader}
                 </p>
               )}
               <p className="mt-1">

@@ -1,5 +1,5 @@
 import type { Band } from "../../api/client";
-import { show } from "../../units";
+import { percent, show } from "../../units";
 
 export interface StripRow {
   key: string;
@@ -101,9 +101,7 @@ export function Strip(props: StripProps) {
               paintOrder="stroke"
             >
               {short(row.label)}
-              {row.share > 0 && (
-                <tspan className="font-bold"> {Math.round(row.share * 100)} %</tspan>
-              )}
+              {row.share > 0 && <tspan className="font-bold"> {percent(row.share)}</tspan>}
             </text>
             <rect
               x={x(row.low)}

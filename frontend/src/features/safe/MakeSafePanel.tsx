@@ -1,6 +1,7 @@
 import type { EntryData, LiveLine, Remains, SafePlan, SafeStep, Suspect } from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
 import { Button, Notice, Tag } from "../../ui/primitives";
+import { percent } from "../../units";
 
 type Done = Extract<EntryData, { kind: "make_safe" }>;
 type Add = (data: EntryData, supersedes?: string) => void;
@@ -128,8 +129,7 @@ function MayStay({ remains, suspects }: { remains: Remains[]; suspects: Suspect[
     <ul className="mt-1 grid gap-1 text-sm">
       {sorted.map((r) => (
         <li key={r.net}>
-          {r.words}.{" "}
-          {share(r) >= 0.01 && <Tag tone="stop">suspected: {Math.round(share(r) * 100)} %</Tag>}
+          {r.words}. {share(r) >= 0.01 && <Tag tone="stop">suspected: {percent(share(r))}</Tag>}
         </li>
       ))}
     </ul>

@@ -10,7 +10,7 @@ import {
 } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
-import { showBand } from "../../units";
+import { percent, showBand } from "../../units";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
 import { shortTitle } from "../suspects/shortTitle";
@@ -74,7 +74,7 @@ function Answers({ step, onKeep }: Pick<StepPanelProps, "onKeep"> & { step: Step
           onClick={() => onKeep(entry)}
         >
           <span className="first-letter:uppercase">{word}</span>
-          <span className="font-normal text-soft">{Math.round(probability * 100)} %</span>
+          <span className="font-normal text-soft">{percent(probability)}</span>
         </Button>
       ))}
     </div>

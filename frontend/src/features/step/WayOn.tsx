@@ -3,10 +3,9 @@ import type { Place } from "../../api/client";
 import { useTree } from "../../api/queries";
 import { Button, Failure, Notice, Tag } from "../../ui/primitives";
 import { WorkBar } from "../../ui/WorkBar";
+import { percent } from "../../units";
 
 const DEEPEST = 4;
-
-const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 /** What is believed at one place, in one line. */
 function believed(place: Place): string {

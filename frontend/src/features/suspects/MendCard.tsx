@@ -1,5 +1,6 @@
 import type { Diagnosis } from "../../api/client";
 import { Notice } from "../../ui/primitives";
+import { percent } from "../../units";
 
 type Mend = NonNullable<Diagnosis["mend"]>;
 type Setting = NonNullable<Mend["setting"]>;
@@ -116,7 +117,7 @@ export function MendCard({ mend, currency }: { mend: Mend; currency: string }) {
         <p>
           <b>Behind the same cover:</b>{" "}
           {mend.beside
-            .map((b) => `${b.label} (${Math.round(b.share * 100)} %, ${money(b.cost)} more)`)
+            .map((b) => `${b.label} (${percent(b.share)}, ${money(b.cost)} more)`)
             .join("; ")}
           .
         </p>

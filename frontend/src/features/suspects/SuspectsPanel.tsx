@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Diagnosis, EntryData, Suspect } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
+import { percent } from "../../units";
 import { FAMILY } from "../../words";
 import { MendCard } from "./MendCard";
 
@@ -54,8 +55,7 @@ function Sequence({ diagnosis, currency }: Pick<SuspectsPanelProps, "diagnosis" 
           .filter((r, i) => i === 0 || r.share >= 0.01)
           .map((r) => (
             <li key={`${r.component}:${r.remedy}`}>
-              <b>{r.component_label}</b>: {r.remedy} {money(r.cost, currency)},{" "}
-              {Math.round(r.share * 100)} %
+              <b>{r.component_label}</b>: {r.remedy} {money(r.cost, currency)}, {percent(r.share)}
             </li>
           ))}
       </ol>
@@ -187,7 +187,7 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
       )}
       {diagnosis.explained && both > SAID_ABOVE && (
         <Notice tone="warn">
-          Two faults at once: {Math.round(both * 100)} %. Mending one alone may not cure it.
+          Two faults at once: {percent(both)}. Mending one alone may not cure it.
         </Notice>
       )}
       <Sequence diagnosis={diagnosis} currency={props.currency} />
@@ -218,7 +218,9 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
               <span className="flex items-baseline justify-between gap-3">
                 <span className="font-bold">{suspect.title}</span>
                 <span className="whitespace-nowrap font-bold text-lg text-suspect">
-                  {(suspect.share * 100).toFixed(suspect.share < 0.1 ? 1 : 0)} %
+                  {suspect.share < 0.1
+                    ? `${(suspect.share * 100).toFixed(1)} %`
+                    : percent(suspect.share)}
                 </span>
               </span>
               <span className="mt-1 block h-2 rounded bg-line" aria-hidden="true">

@@ -1,6 +1,7 @@
 import type { CircuitTrace, MoveTrace, Schematic, Station } from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
 import { Notice, Select } from "../../ui/primitives";
+import { percent } from "../../units";
 import { sinceRepair } from "../prove/epoch";
 
 /** Parts and nets that a traced move lights up on the map. */
@@ -172,9 +173,7 @@ function Matrix({
                     onClick={() => onSelect(row.component)}
                   >
                     {row.label}
-                    {share >= 0.01 && (
-                      <b className="ml-1 text-suspect">{Math.round(share * 100)} %</b>
-                    )}
+                    {share >= 0.01 && <b className="ml-1 text-suspect">{percent(share)}</b>}
                   </button>
                 </th>
                 {trace.moves.map((m) => (
