@@ -160,10 +160,9 @@ class Predictor:
 
     def __getitem__(self, state: MachineState) -> StatePrediction:
         """Prediction of one state, computed when first asked for."""
-        found = self._done.get(self._key(state))
-        if found is None:
+        # Another thread may put this one aside before it is looked up.
+        while (found := self._done.get(self._key(state))) is None:
             self.prepare([state])
-            found = self._done[self._key(state)]
         return found
 
     def _key(self, state: MachineState) -> str:
