@@ -73,7 +73,7 @@ describe("MendCard", () => {
     show();
     const card = screen.getByRole("region", { name: "Mend Main relief" });
     const [set, exchange] = within(card).getAllByRole("listitem");
-    expect(set?.textContent).toContain("20 min, cures it in 86 of 100 cases");
+    expect(set?.textContent).toContain("20 min, cures it in 86 % of all cases");
     expect(set?.textContent).toContain("30\u00a0€");
     expect(exchange?.textContent).toContain("parts 120\u00a0€");
     expect(card.textContent).toContain("keeps 60 bar");

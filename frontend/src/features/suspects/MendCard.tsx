@@ -101,7 +101,7 @@ export function MendCard({ mend, currency }: { mend: Mend; currency: string }) {
               {option.words}{" "}
               <span className="text-soft">
                 parts {money(option.part_cost)}, {Math.round(option.labour_min)} min, cures it in{" "}
-                {Math.round(option.share * 100)} of 100 cases
+                {percent(option.share)} of all cases
               </span>
             </span>
             <b className="whitespace-nowrap">{money(option.cost)}</b>
