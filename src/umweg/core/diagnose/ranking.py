@@ -148,18 +148,18 @@ class Ranking:
         """Who is shown, with their shares.
 
         A pair is a suspect of its own where something speaks for it. All others together are what
-        was to be expected of two faults at once: each counts with both of its two, which are there
-        all the same. Beside a leader that is sure, that is what tells who may be there as well.
+        was to be expected of two faults at once: each counts with the likelier of its two, which is
+        there all the same, so that all shares together are no more than the whole belief.
         """
         shares, hypotheses = self.shares, self.population.hypotheses
-        counted, own = shares.copy(), np.full(len(shares), True)
+        counted, own = shares.copy(), shares > LEAST_SHARE
         of_key = {h.key: i for i, h in enumerate(hypotheses) if len(h.faults) == 1}
-        for i in range(len(hypotheses)):
+        for i in np.flatnonzero(shares > 0.0):
             faults = hypotheses[i].faults
             if len(faults) > 1 and shares[i] < PAIR_SHARE:
-                counted[[of_key[f.key] for f in faults]] += shares[i]
+                likelier = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
+                counted[likelier] += shares[i]
                 own[i] = False
-        own &= counted > LEAST_SHARE
         order = np.argsort(-np.where(own, counted, -1.0), kind="stable")[:SHOWN_SUSPECTS]
         shown: Indices = order[own[order]]
         return shown, counted[shown]
