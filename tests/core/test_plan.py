@@ -9,7 +9,14 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.judged import GRID
-from umweg.core.diagnose.plan import DETAILED, LEAST_BITS, Planner, readable, readings_of
+from umweg.core.diagnose.plan import (
+    DETAILED,
+    LEAST_BITS,
+    Planner,
+    anything_read,
+    readable,
+    readings_of,
+)
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.tree import tree_of
 from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, TRY_MIN, action_of
@@ -331,10 +338,16 @@ def test_who_measures_a_drift_stands_beside_a_still_machine(name: str) -> None:
     for state, quantity in readings_of(predictor):
         if quantity.kind == "drift_mm_min" and state in circuit.steady:
             asked.setdefault(quantity.place, set()).add(state)
-    for function, states in asked.items():
-        held = {s for s, found in circuit.steady.items() if found.loads.get(function) == "held"}
+    for function in [q.place for q in predictor.quantities if q.kind == "drift_mm_min"]:
+        held = {
+            s
+            for s, found in circuit.steady.items()
+            if anything_read(circuit, found)
+            and found.loads.get(function) == "held"
+            and function not in found.moves
+        }
         still = {s for s in held if not circuit.states[s].moves}
-        assert states <= (still or held)
+        assert asked.get(function, set()) == (still or held)
     if name == "tail_lift":
         assert "held" in asked["lift"]
         assert "tilt_stop" not in asked["lift"]

@@ -524,8 +524,10 @@ def _taken(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:
         return moving and state.loads.get(quantity.place) != "stalled" and not state.interventions
     if quantity.kind == "drift_mm_min":
         # While something else moves nobody stands beside it with a rule, unless it is never still.
-        still = any(not s.moves and _held(quantity, s) for s in circuit.steady.values())
-        return _held(quantity, state) and not (state.moves and still)
+        still = (s for s in circuit.steady.values() if not s.moves and anything_read(circuit, s))
+        return _held(quantity, state) and not (
+            state.moves and any(_held(quantity, s) for s in still)
+        )
     return False
 
 
