@@ -6,10 +6,10 @@ import pytest
 from tests.core.machines import Nominal
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ranking import rank
-from umweg.core.faults.population import between, divided, single_faults
+from umweg.core.faults.population import between, divided, fault_pairs, single_faults
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Divided, Joined, Predictor, state_key
+from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, state_key
 from umweg.core.observe.quantities import Quantity, quantity_of
 from umweg.library import load_circuit, load_jobs
 
@@ -96,6 +96,42 @@ def test_what_is_read_in_time_lies_between_its_neighbours() -> None:
     others = np.delete(np.arange(both.population.count), own)
     rest = np.delete(np.arange(singles.count), grid)
     assert fine.mean[others] == pytest.approx(coarse.mean[rest])
+
+
+def test_what_needs_no_play_is_worked_out_between_too() -> None:
+    """A brake that lets go somewhere between two severities of the grid heats the oil or does not;
+    half way between the two lies no machine."""
+    dumper = "dumper_interlock"
+    circuit = load_circuit(dumper)
+    doctor = Diagnostician.of(circuit, KIT)
+    both = finer(doctor, "brake_piston:seal_leaks")
+    quantity = Quantity("settled_c", "work_warm")
+    found = both.timed(quantity)
+    own = both.population.members[index_of(doctor, "brake_piston:seal_leaks")]
+    assert found.known[own].all()
+    for row in own[[20, 23, 25]]:
+        severity = both.population.severity[row, 0]
+        machine = Nominal(dumper, f"brake_piston:seal_leaks={severity}")
+        assert found.mean[row] == pytest.approx(
+            machine.read("settled_c", "work_warm", "driving"), abs=0.2
+        )
+    assert found.mean[own[22]] < 60 < 99 < found.mean[own[24]]
+
+
+def test_pairs_heat_the_oil_as_both_together_do() -> None:
+    """What a relief heats that a clogged cooler cannot take away is more than what both alone do."""
+    packer = "packer_truck"
+    doctor = Diagnostician.of(load_circuit(packer), KIT)
+    singles = doctor.predictor.population
+    keys = "cooler:air_clogged", "main_relief:set_low"
+    a, b = (singles.hypotheses[index_of(doctor, k)].faults[0] for k in keys)
+    pairs = Paired(doctor.predictor, fault_pairs(singles, [(a, b)], (0.3, 0.6)))
+    shown = pairs.timed(Quantity("settled_c", "work_warm"))
+    for mean, (first, second) in zip(shown.mean, pairs.population.severity, strict=True):
+        machine = Nominal(packer, f"{keys[0]}={first}", f"{keys[1]}={second}")
+        assert mean == pytest.approx(
+            machine.read("settled_c", "work_warm", "blade_extend_working"), abs=0.2
+        )
 
 
 def readings_of(severity: float) -> list[Observation]:

@@ -99,6 +99,41 @@ def test_half_the_fins_clogged_doubles_what_the_cooler_needs() -> None:
     assert clogged / rise == pytest.approx((0.02 + ua) / (0.02 + ua / 2), rel=0.01)
 
 
+def test_nobody_lets_the_oil_boil() -> None:
+    """A brake that drags would bring it to hundreds of degrees: it is stopped before, and whoever
+    would get hotter still looks the same then."""
+    dumper, heat = "dumper_interlock", Quantity("settled_c", "work_warm")
+    shown = [settled(dumper, f"brake:seal_leaks={s}") for s in (0.3, 0.75, 0.95)]
+    assert shown[0] < 60
+    assert shown[1:] == [heat.of.stopped_at, heat.of.stopped_at]
+    found = doctor_of(dumper).predictor.timed(heat)
+    assert heat.of.stopped_at == found.mean.max()
+    spread = np.sqrt(np.einsum("uc,uc->c", found.slope, found.slope))
+    assert spread[found.mean == heat.of.stopped_at].min() == 0.0
+    assert spread[0] > 1.0
+    # A thermometer may have shown more; nobody is told apart by how much.
+    usual, hot, hotter = (
+        shares_of(doctor_of(dumper), [warm(dumper, value)]) for value in (57.0, 100.0, 112.0)
+    )
+    assert hot == pytest.approx(hotter)
+    assert hot["healthy"] < 0.05 * usual["healthy"]
+
+
+def warm(circuit: str, value: float) -> Observation:
+    """The oil's temperature after an hour's work."""
+    state = load_circuit(circuit).timing("work_warm").state
+    reading = blank(Quantity("settled_c", "work_warm"), state)
+    return reading.model_copy(update={"id": "w", "value": value})
+
+
+def test_the_step_says_when_to_stop() -> None:
+    doctor = doctor_of(PACKER)
+    planner = Planner(doctor.predictor, rank(doctor.exhibits, [], []), [], doctor.money)
+    reading = blank(Quantity("settled_c", "work_warm"), "blade_extend_working")
+    (step,) = planner.reading_steps([reading], Setup())
+    assert any("Stop when the oil passes 100 °C" in words for words in step.cautions)
+
+
 def test_hotter_than_it_did_speaks_for_the_cooler_and_not_for_a_wire() -> None:
     doctor = doctor_of(PACKER)
     hot = [RunsHot(id="w", warmth="hotter")]

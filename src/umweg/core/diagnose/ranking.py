@@ -21,7 +21,7 @@ from umweg.core.observe.history import Experience, History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import SEVERITIES as OWN_SEVERITIES
-from umweg.core.observe.weights import Evidence, Measured
+from umweg.core.observe.weights import Evidence, Measured, Told
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
@@ -204,8 +204,8 @@ class Ranking:
             return False
         if self.other_share > UNEXPLAINED_ABOVE or self.set_aside > 0.5:
             return True
-        if not self._readings:
-            # The story alone: what is read first will tell more of a second fault than it does.
+        if all(isinstance(e, Told) and e.story for e in self.evidence):
+            # The story alone: what is seen first will tell more of a second fault than it does.
             return False
         return bool(np.exp(np.minimum(self.hopes, 0.0)).sum() > WORTH_DRAWING)
 

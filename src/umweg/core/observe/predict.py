@@ -17,7 +17,13 @@ from umweg.core.faults.population import Population, divided, merged, unknowns_o
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe import shelf
-from umweg.core.observe.quantities import Extractor, Quantity, quantities_of, quantity_of
+from umweg.core.observe.quantities import (
+    Extractor,
+    Quantity,
+    quantities_of,
+    quantity_of,
+    stopped,
+)
 from umweg.core.observe.timed import DRIVE_STEP, OIL_STEP, TimedReader
 from umweg.core.solve.begin import apart
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
@@ -285,7 +291,7 @@ class Predictor:
     def _play(self, timing: Timing) -> TimedPrediction:
         reader, unknowns = TimedReader(self.circuit, self.solver), self.unknowns
         oil_c = self.circuit.states[timing.state].oil_c
-        mean, known = reader.values(timing, self.population.cases(0, oil_c))
+        mean, known = self._every(reader, timing)
         base = self.network.base_parameters[unknowns.slot]
         changed = Cases(
             np.zeros(len(base) + 1, dtype=np.intp),
@@ -309,9 +315,22 @@ class Predictor:
         slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
         slope[:-SEVERITIES] = np.stack([np.broadcast_to(s, mean.shape) for s in slopes])
         slope[: len(own)] *= self.population.kept_of(unknowns.slot, oil_c)
+        _narrow(quantity_of(timing), mean, slope)
+        mean = stopped(quantity_of(timing), mean)
         slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
         slope[:, ~known] = 0.0
         return TimedPrediction(np.where(known, mean, 0.0), slope, known)
+
+    def _every(self, reader: TimedReader, timing: Timing) -> tuple[Array, NDArray[np.bool_]]:
+        """What every candidate shows, and whether that is known."""
+        oil_c = self.circuit.states[timing.state].oil_c
+        return reader.values(timing, self.population.cases(0, oil_c))
+
+    def worked_out(self, quantity: Quantity) -> tuple[Array, NDArray[np.bool_]]:
+        """What every candidate shows of what needs no play, and whether that is known."""
+        timing = self.circuit.timing(quantity.place)
+        mean, known = self._every(TimedReader(self.circuit, self.solver), timing)
+        return stopped(quantity, mean), known
 
     def _misfit(
         self,
@@ -348,7 +367,9 @@ class Predictor:
         fine &= known
         # The draws are narrower than the unknowns' spread.
         wider = np.sqrt(3.0) / MISFIT_DRAW
-        squared = np.where(fine, (wider * (shown - mean - away @ own)) ** 2, 0.0)
+        quantity = quantity_of(timing)
+        off = stopped(quantity, shown) - stopped(quantity, mean + away @ own)
+        squared = np.where(fine, (wider * off) ** 2, 0.0)
         middle = float(np.median(squared[fine])) if fine.any() else 0.0
         found = np.zeros(population.count)
         for rows in population.members:
@@ -462,6 +483,7 @@ class Paired(Predictor):
     def __init__(self, singles: Predictor, pairs: Population) -> None:
         super().__init__(singles.circuit, pairs, singles.solver)
         self._singles = singles
+        self._worked: dict[Quantity, tuple[Array, NDArray[np.bool_]]] = {}
         alone = singles.population
         rows = {h.key: m for h, m in zip(alone.hypotheses, alone.members, strict=True)}
         # The healthy machine is the first of all candidates.
@@ -487,9 +509,18 @@ class Paired(Predictor):
         """What every candidate shows in time, on the comparison scale: not played."""
         alone = self._singles.timed(quantity)
         known = self._known_alone(alone.known)
-        slope = self._put_together(alone.slope)
+        mean, slope = self._put_together(alone.mean), self._put_together(alone.slope)
+        if quantity.of.from_states:
+            mean, solved = self._pairs_worked_out(quantity)
+            known &= solved
         slope[:, ~known] = 0.0
-        return TimedPrediction(np.where(known, self._put_together(alone.mean), 0.0), slope, known)
+        return TimedPrediction(np.where(known, mean, 0.0), slope, known)
+
+    def _pairs_worked_out(self, quantity: Quantity) -> tuple[Array, NDArray[np.bool_]]:
+        with self._lock:
+            if quantity not in self._worked:
+                self._worked[quantity] = self.worked_out(quantity)
+            return self._worked[quantity]
 
 
 class Screened(Paired):
@@ -612,7 +643,7 @@ class Joined(Composed):
 class Divided(Composed):
     """Single faults, some of them at more severities than the grid has.
 
-    What is between is solved; only what is read in time is taken to lie between its neighbours on
+    What is between is solved; only what is played in time is taken to lie between its neighbours on
     the grid, for it would have to be waited for.
     """
 
@@ -630,8 +661,23 @@ class Divided(Composed):
         grid = self.parts[0].timed(quantity)
         with self._lock:
             if quantity not in self._timed:
-                self._timed[quantity] = self._interpolated(grid)
+                found = self._interpolated(grid)
+                if quantity.of.from_states:
+                    found = self._worked_out(quantity, grid, found)
+                self._timed[quantity] = found
             return self._timed[quantity]
+
+    def _worked_out(
+        self, quantity: Quantity, grid: TimedPrediction, between: TimedPrediction
+    ) -> TimedPrediction:
+        """The same with what each shows worked out, where no play is needed for it."""
+        solved = [(grid.mean, grid.known), *(p.worked_out(quantity) for p in self.parts[1:])]
+        mean, known = (np.concatenate(each)[self._order] for each in zip(*solved, strict=True))
+        known &= between.known
+        slope = between.slope
+        slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
+        slope[:, ~known] = 0.0
+        return TimedPrediction(np.where(known, mean, 0.0), slope, known)
 
     def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
         singles, population = self.parts[0].population, self.population
@@ -653,6 +699,15 @@ class Divided(Composed):
         slope[-SEVERITIES:] = self._cells(mean[None], known_there)[:, 0]
         slope[:, ~known_there] = 0.0
         return TimedPrediction(np.where(known_there, mean, 0.0), slope, known_there)
+
+
+def _narrow(quantity: Quantity, mean: Array, slope: Array) -> None:
+    """Who would show much more than where it is stopped shows just that, whatever their own
+    unknowns are: their slopes go to nothing over two standard deviations."""
+    most = quantity.of.stopped_at
+    if most is not None:
+        sd = np.sqrt(np.einsum("uc,uc->c", slope, slope))
+        slope *= np.clip(1.0 - (mean - most) / np.maximum(2.0 * sd, 1e-9), 0.0, 1.0)
 
 
 def state_key(state: MachineState) -> str:

@@ -67,13 +67,20 @@ class Labelled(Protocol):
 
 
 def to_scale(quantity: Quantity, value: Array) -> Array:
-    """The scale on which readings and predictions are compared: linear, or asinh for drift."""
-    return np.arcsinh(value) if quantity.compressed else np.asarray(value)
+    """The scale on which readings and predictions are compared: linear, or asinh for drift; what
+    would show more than where it is stopped shows that much."""
+    return np.arcsinh(value) if quantity.compressed else stopped(quantity, value)
 
 
 def from_scale(quantity: Quantity, value: Array) -> Array:
     """Inverse of :func:`to_scale`."""
-    return np.sinh(value) if quantity.compressed else np.asarray(value)
+    return np.sinh(value) if quantity.compressed else stopped(quantity, value)
+
+
+def stopped(quantity: Quantity, value: Array) -> Array:
+    """What is shown where nobody goes on above some value."""
+    most = quantity.of.stopped_at
+    return np.asarray(value) if most is None else np.minimum(value, most)
 
 
 def place_label(circuit: Circuit, quantity: Quantity) -> str:

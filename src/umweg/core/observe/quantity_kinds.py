@@ -34,12 +34,22 @@ class QuantityKind:
     """The oil's temperature has no part in it: nobody waits for warm oil to read it."""
     at_work: bool = False
     """Of a function that moves: nobody reads it of one that stands."""
+    stopped_at: float | None = None
+    """Nobody goes on above it: what would show more shows this much."""
+    from_states: bool = False
+    """Worked out from steady states: nothing is played for it, nor waited for."""
     cautions: tuple[str, ...] = ()
 
 
 SHAFT_CAUTIONS = (
     "A shaft that turns catches sleeves, gloves and hair: stick the mark on with the drive off and "
     "locked, put the guard back, and read from a distance.",
+)
+HOTTEST_C = 100.0
+"""Seals, hoses and oil suffer above it, and what is touched burns."""
+HEAT_CAUTIONS = (
+    f"Stop when the oil passes {HOTTEST_C:.0f} °C and write down {HOTTEST_C:.0f}: it would only get "
+    "hotter. Hot oil and hot parts burn.",
 )
 KINDS: Mapping[Kind, QuantityKind] = {
     "pressure_bar": QuantityKind(
@@ -115,7 +125,13 @@ KINDS: Mapping[Kind, QuantityKind] = {
         unit="mm", words="way moved", dimension="length", at="timing", compressed=True
     ),
     "settled_c": QuantityKind(
-        unit="°C", words="oil temperature", dimension="temperature", at="timing"
+        unit="°C",
+        words="oil temperature",
+        dimension="temperature",
+        at="timing",
+        stopped_at=HOTTEST_C,
+        from_states=True,
+        cautions=HEAT_CAUTIONS,
     ),
 }
 UNIT_OF_KIND: Mapping[str, str] = {kind: of.unit for kind, of in KINDS.items()}
