@@ -2,17 +2,21 @@
 
 import gc
 import weakref
+from collections.abc import Sequence
 
 import numpy as np
 import pytest
 
+from tests.core.machines import Nominal
 from umweg.core.diagnose.diagnosis import PAIRS_AT_HAND, Diagnostician
+from umweg.core.diagnose.pairs import Drawn, Grids, chosen_grids, chosen_pairs
 from umweg.core.diagnose.play import complaint
-from umweg.core.diagnose.ranking import PAIR_SHARE, rank
+from umweg.core.diagnose.ranking import LEAST_SHARE, PAIR_SHARE, SPEAKS_FOR, rank
 from umweg.core.faults.population import (
     PAIR_SEVERITIES,
     SEVERITIES,
     Fault,
+    close_to,
     fault_pairs,
     faults_of,
     parse_fault,
@@ -23,6 +27,7 @@ from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Joined, Predictor, Screened
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.steady import SteadySolver
+from umweg.library import load_circuit, load_jobs
 
 BAR = Quantity("pressure_bar", "block_gauge")
 
@@ -124,22 +129,128 @@ def test_the_pair_that_is_there_is_among_the_chosen(
         ]
         assert suspect.there == pytest.approx(sum(with_it))
         assert suspect.share <= suspect.there <= 1.0 + 1e-9
-    # What is shown is a part of the whole belief: a pair that nothing speaks for counts with one of
-    # its two, and nothing counts twice.
+    assert sum(s.share for s in ranking.listed()) + ranking.other_share <= 1.0 + 1e-9
+
+
+def test_pairs_that_nothing_speaks_for_count_with_one_of_their_two(
+    packer_doctor: Diagnostician, by_key: dict[str, Fault]
+) -> None:
+    """What is shown is a part of the whole belief, and nothing counts twice."""
+    low = by_key["main_relief:set_low"]
+    seen = seen_of(packer_doctor, [(low, 0.6)], [(s, "block_gauge") for s in STALLED])
+    others = [f for f in by_key.values() if f.slot != low.slot][::12]
+    pairs = [Drawn((low, f), (0.6, 0.5)) for f in others]
+    predictor = packer_doctor._with_pairs(
+        pairs, chosen_grids(pairs, frozenset()), packer_doctor.predictor
+    )
+    ranking = packer_doctor._ranked(predictor, packer_doctor._noticed, seen)
     hypotheses = ranking.population.hypotheses
     shown = {s.hypothesis.key: s.share for s in ranking.listed()}
     assert list(shown.values()) == sorted(shown.values(), reverse=True)
     alone = {h.key: float(share) for share, h in zip(ranking.shares, hypotheses, strict=True)}
-    small = {
-        h.key: alone[h.key] for h in hypotheses if len(h.faults) > 1 and alone[h.key] < PAIR_SHARE
-    }
+    prior = {h.key: h.prior for h in hypotheses}
+    small, own = {}, set()
+    for h in hypotheses:
+        if len(h.faults) > 1:
+            likelier = max((f.key for f in h.faults), key=lambda k: alone[k])
+            times = alone[h.key] / alone[likelier] * prior[likelier] / prior[h.key]
+            if alone[h.key] < PAIR_SHARE and times < SPEAKS_FOR:
+                small[h.key] = alone[h.key]
+            elif alone[h.key] > LEAST_SHARE:
+                own.add(h.key)
+    assert len(small) > 5
     assert not small.keys() & shown.keys()
+    assert {k for k in shown if "+" in k} <= own
     for key, share in shown.items():
         beside = [p for k, p in small.items() if key in k.split("+")]
         assert share >= alone[key]
-        assert share <= alone[key] + sum(beside) + 1e-12
-        assert share == pytest.approx(alone[key] + sum(beside), rel=0.05)
+        assert share == pytest.approx(alone[key] + sum(beside))
     assert sum(shown.values()) + ranking.other_share <= 1.0 + 1e-9
+
+
+def test_severities_that_are_close_together_share_what_they_stand_for(
+    packer_predictor: Predictor, by_key: dict[str, Fault]
+) -> None:
+    pair = by_key["pump:worn"], by_key["main_relief:set_low"]
+    singles = packer_predictor.population
+    near = close_to(0.5, 1)
+    assert near == pytest.approx((13 / 28, 14 / 28, 15 / 28))
+    assert close_to(1.0, 2) == pytest.approx((26 / 28, 27 / 28, 1.0))
+    assert close_to(0.0, 1) == pytest.approx((1 / 28,))
+    grids = [(tuple(sorted({*PAIR_SEVERITIES, *near})), PAIR_SEVERITIES)]
+    drawn, plain = fault_pairs(singles, [pair], grids=grids), fault_pairs(singles, [pair])
+    assert (drawn.count, plain.count) == (40, 25)
+    for population in (drawn, plain):
+        assert np.exp(population.log_prior).sum() == pytest.approx(population.hypotheses[0].prior)
+    # From 0.4 to 0.6: as much as in the plain grid, whatever lies between.
+    for first in (0.4, 0.6):
+        shares = [
+            np.exp(p.log_prior[p.severity[:, 0] <= first + 1e-9]).sum() for p in (drawn, plain)
+        ]
+        assert shares[0] == pytest.approx(shares[1])
+    # The neighbours are the next severities of the same other fault.
+    for c in range(drawn.count):
+        below = drawn.below[c, 0]
+        if below >= 0:
+            assert drawn.severity[below, 1] == drawn.severity[c, 1]
+            between = drawn.severity[:, 0][
+                (drawn.severity[:, 0] > drawn.severity[below, 0])
+                & (drawn.severity[:, 0] < drawn.severity[c, 0])
+            ]
+            assert not len(between)
+
+
+def test_a_pair_is_looked_at_closely_where_one_of_the_two_has_a_cliff() -> None:
+    """A piston that lets a boom sink nearly as fast as the pump lifts it, between two severities of
+    the grid, and a blocked throttle."""
+    platform, hidden = "inspection_platform", ("cylinder:piston_bypass", "lower_throttle:blocked")
+    machine = Nominal(platform, f"{hidden[0]}=0.91", f"{hidden[1]}=0.91")
+    places = [
+        ("speed_mm_s", "boom", "raise_loaded"),
+        ("pressure_bar", "cap_port", "charging"),
+        ("pressure_bar", "cap_port", "lower_loaded"),
+        ("speed_mm_s", "boom", "lower_loaded"),
+        ("pressure_bar", "cap_port", "raise_stop"),
+    ]
+    seen: list[Observation] = [
+        blank(Quantity.named(kind, place), state).model_copy(
+            update={"id": f"r{i}", "value": machine.read(kind, place, state)}
+        )
+        for i, (kind, place, state) in enumerate(places)
+    ]
+    doctor = Diagnostician.of(load_circuit(platform), load_jobs()[0].instruments)
+    ranking, predictor = doctor.rank(seen)
+    assert frozenset(ranking.keys[0].split("+")) == frozenset(hidden)
+    assert ranking.shares[ranking.leaders[0]] > 0.5
+    # On the grid alone it is hardly believed.
+    pair = next(h for h in ranking.population.hypotheses if h.key == ranking.keys[0])
+    a, b = pair.faults
+    drawn = [Drawn((a, b), (1.0, 1.0))]
+    coarse = doctor._with_pairs(drawn, chosen_grids(drawn, frozenset()), predictor.parts[0])
+    there = doctor._ranked(coarse, doctor._noticed, seen)
+    assert there.shares[-1] < 0.2
+
+
+def test_two_that_do_together_what_neither_does_are_found(packer_doctor: Diagnostician) -> None:
+    """A pump that gets too little oil, and a piston past which the little goes: alone each still
+    builds up the pressure."""
+    hidden = "tank:low_level=0.9", "blade_right:piston_bypass=0.95"
+    faults = [parse_fault(packer_doctor.predictor.network, h) for h in hidden]
+    seen = seen_of(packer_doctor, faults, [(s, "block_gauge") for s in STALLED])
+    alone = rank(packer_doctor.exhibits, seen, packer_doctor.instruments, packer_doctor._noticed)
+    names = frozenset(f.key for f, _ in faults)
+    screened: list[list[frozenset[str]]] = []
+
+    def weighed(pairs: Sequence[Drawn], grids: Grids) -> list[tuple[Drawn, float]]:
+        screened.append([p.names for p in pairs])
+        return packer_doctor._weighed(pairs, grids, packer_doctor.predictor, seen)
+
+    chosen = chosen_pairs(alone, frozenset(), weighed)
+    hoped, beside, best = screened
+    assert names not in hoped
+    assert names in beside
+    assert names in best
+    assert names in {p.names for p in chosen}
 
 
 def test_a_second_round_stands_beside_the_severity_that_two_have(
@@ -151,7 +262,8 @@ def test_a_second_round_stands_beside_the_severity_that_two_have(
     population = ranking.population
     assert population.hypotheses[population.hypothesis[c]].key == "pump:worn"
     assert population.severity[c, 0] == pytest.approx(4 / 7)
-    hopes = ranking.reach(np.array([c]))
+    reach = ranking.reach(np.array([c]))
+    hopes = reach.log_odds
     # Nothing stands beside itself, and nobody beside the machine in order.
     assert hopes[0, population.hypothesis[c]] == -np.inf
     assert hopes[0, 0] == -np.inf
@@ -168,8 +280,10 @@ def test_what_is_put_aside_leaves_the_memory_at_once(
     others = [f for key, f in by_key.items() if f.slot != by_key["pump:worn"].slot]
 
     def kept(i: int) -> Predictor:
-        pairs = [(by_key["pump:worn"], others[i])]
-        return doctor._kept(pairs, (1.0,), lambda drawn: Screened(doctor.predictor, drawn))
+        pairs = [Drawn((by_key["pump:worn"], others[i]), (1.0, 1.0))]
+        return doctor._kept(
+            pairs, [((1.0,), (1.0,))], lambda drawn: Screened(doctor.predictor, drawn)
+        )
 
     state = doctor.circuit.states[STALLED[0]]
     first = weakref.ref(kept(0))

@@ -40,7 +40,7 @@ class Played:
 
     ``first``: a fault that is there leads, and ``claimed`` is how sure of that the program was, the
     pairs counted that it is one of; ``in_three``: all that are there are named by the first
-    three.
+    three groups.
     """
 
     hidden: str
@@ -242,12 +242,13 @@ def _followed(
     true = set(there) or {HEALTHY}
     group = diagnosis.suspects[0].group if diagnosis.suspects else ()
     leading = {name for key in group for name in key.split("+")}
-    three = {name for s in diagnosis.suspects[:3] for name in s.hypothesis.key.split("+")}
+    groups = list(dict.fromkeys(s.group for s in diagnosis.suspects))
+    three = {name for keys in groups[:3] for key in keys for name in key.split("+")}
     parts = {name.split(":")[0] for name in leading}
     return Played(
         hidden=" + ".join(f"{f.key}={severity:.2f}" for f, severity in machine.faults) or HEALTHY,
         first=bool(true & leading),
-        in_three=true <= three | leading,
+        in_three=true <= three,
         component=bool({name.split(":")[0] for name in true} & parts),
         claimed=diagnosis.suspects[0].there if diagnosis.suspects else 0.0,
         claim=" | ".join(group),

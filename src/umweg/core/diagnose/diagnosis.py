@@ -11,15 +11,13 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.guesses import Guess, guesses_of
 from umweg.core.diagnose.order import Order
+from umweg.core.diagnose.pairs import Drawn, Grids, chosen_grids, chosen_pairs
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Repair, repairs_of
 from umweg.core.faults.population import (
-    PAIR_SEVERITIES,
-    SEVERITIES,
-    Fault,
     Population,
     between,
     fault_pairs,
@@ -33,17 +31,10 @@ from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, Screened
 from umweg.core.solve.steady import SteadySolver
 
-COARSE_PAIRS = 32
-"""Pairs that are screened at once."""
-FINE_PAIRS = 8
-BESIDE = 3
-"""Of so many of the best pairs, what could stand beside either fault is looked for."""
 BETWEEN_AT_HAND = 40
 """Faults that are kept at the severities between the grid's."""
-PAIRS_AT_HAND = 3
-"""Populations with pairs that are kept: two that were screened, and those that were chosen."""
-
-Pair = tuple[Fault, Fault]
+PAIRS_AT_HAND = 4
+"""Populations with pairs that are kept: three that were screened, and those that were chosen."""
 
 
 @dataclass(frozen=True)
@@ -114,12 +105,19 @@ class Diagnostician:
             self.exhibits, observations, self.instruments, self._noticed, self.history
         )
         predictor, seen = self.predictor, self._noticed
+        named = zip(ranking.population.hypotheses, ranking.bent, strict=True)
+        bent = frozenset(h.key for h, is_bent in named if is_bent)
         if len(ranking.divisible):
             predictor, seen = self._with_divided(ranking.divisible)
             ranking = self._ranked(predictor, seen, observations)
         if not ranking.wants_pairs:
             return ranking, predictor
-        predictor = self._with_pairs(self._chosen_pairs(ranking, observations), predictor)
+
+        def weighed(pairs: Sequence[Drawn], grids: Grids) -> list[tuple[Drawn, float]]:
+            return self._weighed(pairs, grids, predictor, observations)
+
+        pairs = chosen_pairs(ranking, bent, weighed)
+        predictor = self._with_pairs(pairs, chosen_grids(pairs, bent), predictor)
         return self._ranked(predictor, seen, observations), predictor
 
     def _ranked(
@@ -192,80 +190,47 @@ class Diagnostician:
             ranking.earlier,
         )
 
-    def _chosen_pairs(self, ranking: Ranking, observations: Sequence[Observation]) -> list[Pair]:
-        """The pairs that explain most, as far as a quick look tells.
-
-        Those that could by what each of the two explains alone; then what could stand beside either
-        fault of the best of them: beside a second one the first has another severity than alone.
-        """
-        drawn = self._hopeful(ranking, ranking.hopes, ranking.hopeful)
-        found = self._weighed(drawn, observations)
-        beside: list[int] = []
-        for pair, _, severities in found[:BESIDE]:
-            beside += [ranking.nearest(f, s) for f, s in zip(pair, severities, strict=True)]
-        around = np.array(list(dict.fromkeys(beside)), dtype=np.intp)
-        owners = ranking.population.hypothesis[around]
-        more = self._hopeful(ranking, ranking.reach(around), owners)
-        known = {_names(p) for p in drawn}
-        found += self._weighed([p for p in more if _names(p) not in known], observations)
-        best = sorted(found, key=lambda f: -f[1])[:FINE_PAIRS]
-        return [pair for pair, _, _ in best]
-
     def _weighed(
-        self, pairs: Sequence[Pair], observations: Sequence[Observation]
-    ) -> list[tuple[Pair, float, Array]]:
-        """Some pairs by what was observed, best first: log weight, and the likeliest severities."""
+        self,
+        pairs: Sequence[Drawn],
+        grids: Grids,
+        singles: Predictor,
+        observations: Sequence[Observation],
+    ) -> list[tuple[Drawn, float]]:
+        """Some pairs at their likeliest severities, best first, by their log weights."""
         if not pairs:
             return []
-        predictor = self._kept(
-            pairs, PAIR_SEVERITIES, lambda drawn: Screened(self.predictor, drawn)
-        )
+        predictor = self._kept(pairs, grids, lambda drawn: Screened(singles, drawn))
         population = predictor.population
-        ranking = self._ranked(predictor, np.zeros(0), observations)
-        weight = ranking.belief.log_weight
+        weight = self._ranked(predictor, np.zeros(0), observations).belief.log_weight
         found = []
         for pair, rows in zip(pairs, population.members, strict=True):
             whole = float(np.logaddexp.reduce(weight[rows]))
-            found.append((pair, whole, population.severity[rows[np.argmax(weight[rows])]]))
+            a, b = population.severity[rows[np.argmax(weight[rows])]]
+            found.append((Drawn(pair.faults, (float(a), float(b))), whole))
         return sorted(found, key=lambda f: -f[1])
-
-    @staticmethod
-    def _hopeful(ranking: Ranking, hopes: Array, leaders: Indices) -> list[Pair]:
-        """The pairs that could explain most: of each of the leaders (L,) by its hopes (L, H)."""
-        hypotheses = ranking.population.hypotheses
-        pairs: dict[frozenset[str], Pair] = {}
-        for flat in np.argsort(-hopes, axis=None, kind="stable"):
-            row, other = np.unravel_index(flat, hopes.shape)
-            if len(pairs) == COARSE_PAIRS or not np.isfinite(hopes[row, other]):
-                break
-            (a,), (b,) = hypotheses[leaders[row]].faults, hypotheses[other].faults
-            if a.slot != b.slot:
-                pairs.setdefault(_names((a, b)), (a, b))
-        return sorted(pairs.values(), key=lambda p: (p[0].key, p[1].key))
 
     def _kept(
         self,
-        pairs: Sequence[Pair],
-        grid: Sequence[float],
+        pairs: Sequence[Drawn],
+        grids: Grids,
         predictor: Callable[[Population], Predictor],
     ) -> Predictor:
         """What some pairs alone show; those asked for last are kept."""
-        key = " ".join([str(len(grid)), *(f"{a.key}+{b.key}" for a, b in pairs)])
+        key = repr(([(p.faults[0].key, p.faults[1].key) for p in pairs], grids))
         if key not in self._pairs:
             while len(self._pairs) >= PAIRS_AT_HAND:
                 self._pairs.pop(next(iter(self._pairs))).clear()
-            self._pairs[key] = predictor(fault_pairs(self.predictor.population, pairs, grid))
+            faults = [p.faults for p in pairs]
+            drawn = fault_pairs(self.predictor.population, faults, grids=grids)
+            self._pairs[key] = predictor(drawn)
         return self._pairs[key]
 
-    def _with_pairs(self, pairs: Sequence[Pair], singles: Predictor) -> Predictor:
+    def _with_pairs(self, pairs: Sequence[Drawn], grids: Grids, singles: Predictor) -> Predictor:
         """A predictor of every single fault and some pairs."""
-        both = self._kept(pairs, SEVERITIES, lambda drawn: Paired(self.predictor, drawn))
+        both = self._kept(pairs, grids, lambda drawn: Paired(singles, drawn))
         if self._joined is None or self._joined.parts != (singles, both):
             if self._joined is not None:
                 self._joined.clear()
             self._joined = Joined(singles, both)
         return self._joined
-
-
-def _names(pair: Pair) -> frozenset[str]:
-    return frozenset(f.key for f in pair)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, log_not_astray, spread_band
@@ -39,7 +40,10 @@ DOUBTED_ABOVE = 0.03
 LEAST_SHARE = 1e-3
 """A suspect below this share is not shown."""
 PAIR_SHARE = 0.02
-"""Below this nothing speaks for two faults at once but that they happen."""
+"""A pair above this share is a suspect of its own …"""
+SPEAKS_FOR = 3.0
+"""… and one of which so much more is believed, beside the likelier of its two, than before anything
+was observed. Nothing speaks for all others but that two faults happen at once."""
 LEAST_WEIGHT = 1e-30
 """Keeps averages over a suspect that nobody believes in defined."""
 
@@ -106,6 +110,19 @@ def _bend(reading: Measured, population: Population) -> Array:
 
 
 @dataclass(frozen=True)
+class Reach:
+    """What some candidates (K) with each further hypothesis (H) beside them could reach.
+
+    ``log_odds (K, H)`` against all single faults; ``beside (K, H)`` is the candidate of the other
+    hypothesis that explains most of what is left.
+    """
+
+    candidates: Indices
+    log_odds: Array
+    beside: Indices
+
+
+@dataclass(frozen=True)
 class Ranking:
     """All candidates of some suspects, weighed by what was observed.
 
@@ -158,8 +175,10 @@ class Ranking:
             faults = hypotheses[i].faults
             if len(faults) > 1 and shares[i] < PAIR_SHARE:
                 likelier = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
-                counted[likelier] += shares[i]
-                own[i] = False
+                beside = hypotheses[i].prior / hypotheses[likelier].prior
+                if shares[i] < SPEAKS_FOR * beside * shares[likelier]:
+                    counted[likelier] += shares[i]
+                    own[i] = False
         order = np.argsort(-np.where(own, counted, -1.0), kind="stable")[:SHOWN_SUSPECTS]
         shown: Indices = order[own[order]]
         return shown, counted[shown]
@@ -207,7 +226,7 @@ class Ranking:
         if all(isinstance(e, Told) and e.story for e in self.evidence):
             # The story alone: what is seen first will tell more of a second fault than it does.
             return False
-        return bool(np.exp(np.minimum(self.hopes, 0.0)).sum() > WORTH_DRAWING)
+        return bool(np.exp(np.minimum(self.hopes.log_odds, 0.0)).sum() > WORTH_DRAWING)
 
     @cached_property
     def divisible(self) -> Indices:
@@ -222,11 +241,10 @@ class Ranking:
             return np.zeros(0, dtype=np.intp)
         population = self.population
         fit = self._fit
-        bent = np.max([_bend(e, population) for e in readings], axis=0) > 1.0
         total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
         most = np.full(len(population.hypotheses), -np.inf)
         for h, rows in enumerate(population.members):
-            if len(population.hypotheses[h].faults) == 1 and bent[rows].any():
+            if len(population.hypotheses[h].faults) == 1 and self.bent[h]:
                 prior = np.logaddexp.reduce(population.log_prior[rows])
                 most[h] = fit[:, rows].max(axis=1).sum() + prior
         order = np.argsort(-most, kind="stable")[:MOST_DIVIDED]
@@ -247,14 +265,25 @@ class Ranking:
         return found
 
     @cached_property
-    def hopes(self) -> Array:
-        """(L, H) log odds that each of the ``hopeful`` with each further hypothesis could reach."""
+    def bent(self) -> NDArray[np.bool_]:
+        """(H,) single faults of which a straight line between two of their severities is no answer
+        to one of the readings."""
+        population, found = self.population, np.zeros(len(self.population.hypotheses), dtype=bool)
+        readings = [e for e in self.evidence if isinstance(e, Measured)]
+        if readings:
+            bends = np.max([_bend(e, population) for e in readings], axis=0)
+            found[population.hypothesis[bends > 1.0]] = True
+        return found
+
+    @cached_property
+    def hopes(self) -> Reach:
+        """What each of the ``hopeful`` with each further hypothesis could reach."""
         members = (self.population.members[h] for h in self.hopeful)
         best = [m[np.argmax(self.belief.log_weight[m])] for m in members]
         return self.reach(np.array(best, dtype=np.intp))
 
-    def reach(self, candidates: Indices) -> Array:
-        """(K, H) log odds against all single faults that two faults could reach at the best.
+    def reach(self, candidates: Indices) -> Reach:
+        """What two faults could reach at the best, against all single faults.
 
         Of each of some candidates with each further hypothesis: as if each observation were
         explained by whichever of the two explains it better, at the price of both being there.
@@ -269,12 +298,16 @@ class Ranking:
         # second fault explains of it cannot be gained on top of that chance.
         alone = self.belief.log_weight + log_not_astray(self.evidence, population.count)
         hopes = np.full((len(candidates), len(population.hypotheses)), -np.inf)
+        beside = np.zeros(hopes.shape, dtype=np.intp)
         for row, c in enumerate(candidates):
             gain = np.maximum(fit - fit[:, [c]], 0.0).sum(axis=0)
             most = np.maximum.reduceat(gain, starts)
             hopes[row] = alone[c] - total + most + price
             hopes[row, [population.hypothesis[c], *np.flatnonzero(~single)]] = -np.inf
-        return hopes
+            best = np.flatnonzero(gain == most[population.hypothesis])
+            # Of several severities that gain as much the first is taken.
+            beside[row, population.hypothesis[best[::-1]]] = best[::-1]
+        return Reach(candidates, hopes, beside)
 
     @cached_property
     def _fit(self) -> Array:

@@ -16,6 +16,10 @@ from umweg.core.solve.steady import Cases
 
 SEVERITIES = tuple(k / 7 for k in range(1, 8))
 PAIR_SEVERITIES = (0.2, 0.4, 0.6, 0.8, 1.0)
+FINEST = 28
+"""Steps in which a fault's severity is looked at, at the closest."""
+Grid = tuple[float, ...]
+"""Severities, the least first."""
 HEALTHY = "healthy"
 HEALTHY_PRIOR = 0.07
 """Share of complaints that turn out to be no hydraulic fault at all (operator, interlock)."""
@@ -177,30 +181,36 @@ class Population:
         return Cases(np.full(self.count, state), self.slot_at(oil_c), self.value)
 
 
-def single_faults(network: Network, grid: Sequence[float] = SEVERITIES) -> Population:
+def single_faults(network: Network, grid: Grid = SEVERITIES) -> Population:
     """The healthy machine and every single fault on a grid of severities."""
     faults = faults_of(network)
     total = sum(f.rate for f in faults)
     share = (1.0 - HEALTHY_PRIOR) / total
     hypotheses = [Hypothesis((), HEALTHY_PRIOR)]
     hypotheses += [Hypothesis((f,), share * f.rate) for f in faults]
-    return _population(hypotheses, grid)
+    return _population(hypotheses, [(grid,) * len(h.faults) for h in hypotheses])
 
 
 def healthy_only() -> Population:
     """Nothing but the healthy machine."""
-    return _population([Hypothesis((), 1.0)], SEVERITIES)
+    return _population([Hypothesis((), 1.0)], [()])
 
 
 def fault_pairs(
     singles: Population,
     pairs: Sequence[tuple[Fault, Fault]],
-    grid: Sequence[float] = PAIR_SEVERITIES,
+    grid: Grid = PAIR_SEVERITIES,
+    grids: Sequence[tuple[Grid, Grid]] | None = None,
 ) -> Population:
-    """Pairs of faults on a grid of severities; their prior is that of both happening at once."""
+    """Pairs of faults on a grid of severities; their prior is that of both happening at once.
+
+    Parameters
+    ----------
+    grids : those of each pair's two faults, where they are not all the same
+    """
     prior = {h.faults[0].key: h.prior for h in singles.hypotheses if len(h.faults) == 1}
     both = [Hypothesis((a, b), PAIR_PRIOR * prior[a.key] * prior[b.key] * 2.0) for a, b in pairs]
-    return _population(both, grid)
+    return _population(both, grids or [(grid, grid)] * len(both))
 
 
 def merged(a: Population, b: Population) -> Population:
@@ -223,6 +233,13 @@ def merged(a: Population, b: Population) -> Population:
         np.concatenate([a.below, moved(b.below)]),
         np.concatenate([a.above, moved(b.above)]),
     )
+
+
+def close_to(severity: float, steps: int, every: int = 1) -> Grid:
+    """Severities about one, of the finest steps, so many of them to either side."""
+    middle = round(severity * FINEST)
+    near = range(middle - steps, middle + steps + 1, every)
+    return tuple(k / FINEST for k in near if 1 <= k <= FINEST)
 
 
 BETWEEN = (0.25, 0.5, 0.75)
@@ -288,22 +305,23 @@ def divided(singles: Population, finer: Sequence[Population]) -> tuple[Populatio
     )
 
 
-def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Population:
+def _population(hypotheses: Sequence[Hypothesis], grids: Sequence[tuple[Grid, ...]]) -> Population:
     rows: list[tuple[int, tuple[float, ...]]] = []
     neighbours: list[Indices] = []
-    for h, hypothesis in enumerate(hypotheses):
-        grids = _grids(hypothesis.faults, grid)
-        neighbours.append(_neighbours([len(g) for g in grids], len(rows)))
-        rows += [(h, level) for level in itertools.product(*grids)]
+    share: list[float] = []
+    for h, (hypothesis, grid) in enumerate(zip(hypotheses, grids, strict=True)):
+        own = _own(hypothesis.faults, grid)
+        neighbours.append(_neighbours([len(g) for g in own], len(rows)))
+        rows += [(h, level) for level in itertools.product(*own)]
+        share += [float(np.prod(part)) for part in itertools.product(*map(_parts, own))]
     count = len(rows)
     beside = np.concatenate(neighbours) if neighbours else np.zeros((0, 2, 2), dtype=np.intp)
     severity = np.zeros((count, 2))
     slot = np.full((count, 2), -1, dtype=np.intp)
     value = np.zeros((count, 2))
     log_prior = np.empty(count)
-    sizes = np.bincount([r[0] for r in rows], minlength=len(hypotheses))
     for c, (h, level) in enumerate(rows):
-        log_prior[c] = np.log(hypotheses[h].prior / sizes[h])
+        log_prior[c] = np.log(hypotheses[h].prior * share[c])
         for w, (fault, s) in enumerate(zip(hypotheses[h].faults, level, strict=True)):
             severity[c, w] = s
             slot[c, w] = fault.slot
@@ -320,9 +338,17 @@ def _population(hypotheses: Sequence[Hypothesis], grid: Sequence[float]) -> Popu
     )
 
 
-def _grids(faults: Sequence[Fault], grid: Sequence[float]) -> list[tuple[float, ...]]:
+def _own(faults: Sequence[Fault], grid: tuple[Grid, ...]) -> list[Grid]:
     """The severities of each fault; what is either right or wrong has one."""
-    return [(1.0,) if f.mode.scale == "switch" else tuple(grid) for f in faults]
+    return [
+        (1.0,) if f.mode.scale == "switch" else wanted
+        for f, wanted in zip(faults, grid, strict=True)
+    ]
+
+
+def _parts(grid: Grid) -> Array:
+    """What part of all severities each stands for: as far as down to the one below it."""
+    return np.diff([0.0, *grid]) / grid[-1]
 
 
 def _neighbours(sizes: Sequence[int], first: int) -> Indices:

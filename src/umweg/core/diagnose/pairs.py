@@ -1,0 +1,132 @@
+"""Which of thousands of pairs of faults are worth a closer look, and how close a look."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from umweg.core.diagnose.ranking import Ranking, Reach
+from umweg.core.faults.population import PAIR_SEVERITIES, SEVERITIES, Fault, Grid, close_to
+
+COARSE_PAIRS = 32
+"""Pairs that are screened because of what each of their two explains alone."""
+FINE_PAIRS = 8
+"""Those that are chosen at the end."""
+BESIDE = 4
+"""Of so many of the best pairs, what stands best beside either fault is looked for among all …"""
+BESIDE_SEVERITIES = (0.5, 1.0)
+"""… at these severities …"""
+BESIDE_PAIRS = 20
+"""… and so many of those are screened like the others."""
+CHOSEN_STEPS = 4
+"""Where a fault has a cliff, pairs are screened with its likeliest severity beside the grid's, and
+those that are chosen with so many of the finest steps about it: to the next ones of the grid."""
+
+Grids = Sequence[tuple[Grid, Grid]]
+"""For each pair, the severities at which its two faults are looked at."""
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """Two faults that may both be there, and the severities that explain most."""
+
+    faults: tuple[Fault, Fault]
+    severity: tuple[float, float]
+
+    @property
+    def names(self) -> frozenset[str]:
+        """The same, whichever is named first."""
+        return frozenset(f.key for f in self.faults)
+
+
+Weighed = Callable[[Sequence[Drawn], Grids], list[tuple[Drawn, float]]]
+"""Some pairs at their likeliest severities, best first, with their log weights."""
+
+
+def chosen_pairs(ranking: Ranking, bent: frozenset[str], weighed: Weighed) -> list[Drawn]:
+    """The pairs that explain most, as far as a quick look tells.
+
+    Those that could by what each of the two explains alone; then whatever stands best beside either
+    fault of the best of them: beside a second one the first has another severity than alone, and
+    two may do together what neither does.
+
+    Parameters
+    ----------
+    ranking : of the single faults
+    bent : those of which a straight line between two severities is no answer
+    """
+
+    def screened(pairs: Sequence[Drawn]) -> list[tuple[Drawn, float]]:
+        return weighed(pairs, looked_at(pairs, PAIR_SEVERITIES, bent))
+
+    found = screened(_hopeful(ranking, ranking.hopes, COARSE_PAIRS))
+    around = [
+        ranking.nearest(fault, severity)
+        for pair, _ in found[:BESIDE]
+        for fault, severity in zip(pair.faults, pair.severity, strict=True)
+    ]
+    known = {pair.names for pair, _ in found}
+    reach = ranking.reach(np.array(list(dict.fromkeys(around)), dtype=np.intp))
+    fresh = [p for p in _all(ranking, reach) if p.names not in known]
+    # How bad the first of the two is is known already.
+    grids = [
+        ((p.severity[0],), other)
+        for p, (_, other) in zip(fresh, looked_at(fresh, BESIDE_SEVERITIES, bent), strict=True)
+    ]
+    beside = {pair.names: pair for pair, _ in weighed(fresh, grids)[BESIDE_PAIRS - 1 :: -1]}
+    best = sorted(found + screened(list(beside.values())), key=lambda f: -f[1])
+    return [pair for pair, _ in best[:FINE_PAIRS]]
+
+
+def chosen_grids(pairs: Sequence[Drawn], bent: frozenset[str]) -> Grids:
+    """The severities at which pairs that were chosen are looked at."""
+    return looked_at(pairs, SEVERITIES, bent, CHOSEN_STEPS)
+
+
+def looked_at(pairs: Sequence[Drawn], grid: Grid, bent: frozenset[str], steps: int = 0) -> Grids:
+    """The grid's severities, and more about the likeliest where a straight line between two of the
+    grid's is no answer."""
+
+    def own(fault: Fault, severity: float) -> Grid:
+        near = close_to(severity, steps) if fault.key in bent else ()
+        return tuple(sorted({*grid, *near}))
+
+    found = []
+    for pair in pairs:
+        a, b = (own(f, s) for f, s in zip(pair.faults, pair.severity, strict=True))
+        found.append((a, b))
+    return found
+
+
+def _hopeful(ranking: Ranking, reach: Reach, count: int) -> list[Drawn]:
+    """So many of the pairs that could explain most, each once."""
+    pairs: dict[frozenset[str], Drawn] = {}
+    for flat in np.argsort(-reach.log_odds, axis=None, kind="stable"):
+        row, other = np.unravel_index(flat, reach.log_odds.shape)
+        if len(pairs) == count or not np.isfinite(reach.log_odds[row, other]):
+            break
+        drawn = _drawn(ranking, reach, int(row), int(other))
+        if drawn is not None:
+            pairs.setdefault(drawn.names, drawn)
+    return sorted(pairs.values(), key=lambda p: tuple(f.key for f in p.faults))
+
+
+def _all(ranking: Ranking, reach: Reach) -> list[Drawn]:
+    """Everyone else beside each of the candidates."""
+    found = [
+        _drawn(ranking, reach, int(row), int(other))
+        for row, other in np.argwhere(np.isfinite(reach.log_odds))
+    ]
+    return [pair for pair in found if pair is not None]
+
+
+def _drawn(ranking: Ranking, reach: Reach, row: int, other: int) -> Drawn | None:
+    """A candidate and what goes best with it of another hypothesis; None where both are one part's
+    same fault the other way round."""
+    population = ranking.population
+    two = np.array([reach.candidates[row], reach.beside[row, other]])
+    (a,), (b,) = (population.hypotheses[h].faults for h in population.hypothesis[two])
+    if a.slot == b.slot:
+        return None
+    first, second = population.severity[two, 0]
+    return Drawn((a, b), (float(first), float(second)))
