@@ -13,20 +13,22 @@ UNKNOWNS = 6
 
 
 @pytest.mark.parametrize("readings", [0, 1, 5])
-@pytest.mark.parametrize("count", [3, 150])
-def test_what_is_left_is_that_of_the_joint_normal(readings: int, count: int) -> None:
+@pytest.mark.parametrize(("quantities", "count"), [(2, 3), (2, 150), (35, 20)])
+def test_what_is_left_is_that_of_the_joint_normal(
+    readings: int, quantities: int, count: int
+) -> None:
     """Mean and variance by the covariance of everything at once, candidate by candidate."""
     random = np.random.default_rng(7)
-    slope = random.normal(size=(2, UNKNOWNS, count))
+    slope = random.normal(size=(quantities, UNKNOWNS, count))
     slope[1, 2] = 0.0
     before = random.normal(size=(readings, UNKNOWNS, count))
-    mean, error = random.normal(size=(2, count)), random.normal(size=(count, readings))
+    mean, error = random.normal(size=(quantities, count)), random.normal(size=(count, readings))
     loose = random.choice([1.0, 2.2], count)
     spread = np.ones((UNKNOWNS, count))
     spread[:OWN] = loose**2
     precision = np.empty((count, readings, readings))
     solved = np.empty((count, readings))
-    expected = np.empty((2, 2, count))
+    expected = np.empty((2, quantities, count))
     for c in range(count):
         all_slopes = np.concatenate([before[:, :, c], slope[:, :, c]])
         together = all_slopes * spread[:, c] @ all_slopes.T
@@ -37,9 +39,11 @@ def test_what_is_left_is_that_of_the_joint_normal(readings: int, count: int) -> 
         expected[0, :, c] = mean[:, c] + cross @ np.linalg.solve(noisy, error[c])
         left = together[readings:, readings:] - cross @ np.linalg.solve(noisy, cross.T)
         expected[1, :, c] = np.diag(left)
-    found = conditioned(
-        mean, slope, OWN, loose, (before * spread).transpose(2, 0, 1), precision, solved
-    )
+    # They are some of all candidates, in an order of their own.
+    rows = random.permutation(2 * count)[:count]
+    of_all = np.zeros((quantities, UNKNOWNS, 2 * count))
+    of_all[:, :, rows] = slope
+    found = conditioned(mean, list(of_all), rows, OWN, loose, before * spread, precision, solved)
     np.testing.assert_allclose(found, expected, rtol=1e-9, atol=1e-9)
 
 

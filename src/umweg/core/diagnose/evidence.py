@@ -68,36 +68,46 @@ class Belief:
         )
 
     def posterior(self, mean: Array, slope: Array) -> tuple[Array, Array]:
-        """Mean and variance of further quantities, given what was read.
+        """Mean (C,) and variance (C,) of a further quantity, given what was read.
 
         Parameters
         ----------
-        mean : (C,), or (Q, C) of several at once
-        slope : (U, C) or (Q, U, C)
+        mean, slope : (C,) and (U, C) of what each candidate shows
         """
-        several = slope if slope.ndim == 3 else slope[None]
-        own = several.shape[1] - SEVERITIES - CONDITIONS
-        moved, variance = conditioned(
-            mean.reshape(len(several), -1),
-            several,
-            own,
+        moved, variance = self.posteriors(mean[None], [slope], np.arange(len(mean)))
+        return moved[0], variance[0]
+
+    def posteriors(
+        self, mean: Array, slopes: Sequence[Array], rows: NDArray[np.intp]
+    ) -> tuple[Array, Array]:
+        """(Q, C) mean and variance of several, this belief being about some of all candidates.
+
+        Parameters
+        ----------
+        mean : (Q, C) of what these show
+        slopes : of each quantity (U, N) of all candidates
+        rows : (C,) which of them these are
+        """
+        return conditioned(
+            mean,
+            slopes,
+            rows,
+            self.slope.shape[1] - SEVERITIES - CONDITIONS,
             self.looseness,
             self._before,
             self.precision,
             self.solved,
         )
-        return moved.reshape(mean.shape), variance.reshape(mean.shape)
 
     @cached_property
     def _before(self) -> Array:
-        """(C, R, U) slopes of the readings so far, times how much more the unknowns vary."""
-        loose = _loosened(self.slope, self.looseness**2)
-        return np.ascontiguousarray(loose.transpose(2, 0, 1))
+        """(R, U, C) slopes of the readings so far, times how much more the unknowns vary."""
+        return _loosened(self.slope, self.looseness**2)
 
     def covariance(self, first: Array, second: Array) -> Array:
         """Covariance (C,) of two further quantities by their slopes, given what was read."""
         together = np.einsum("uc,uc->c", _loosened(first, self.looseness**2), second)
-        a, b = ((self._before @ slope.T[:, :, None])[..., 0] for slope in (first, second))
+        a, b = (np.einsum("ruc,uc->cr", self._before, slope) for slope in (first, second))
         result: Array = together - ((self.precision @ a[..., None])[..., 0] * b).sum(axis=1)
         return result
 

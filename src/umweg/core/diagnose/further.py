@@ -4,11 +4,14 @@ A plan asks for some two hundred quantities of some hundred live candidates each
 """
 
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled
+from umweg.core.diagnose.compiled import compiled, side_by_side
+from umweg.core.network.network import Indices
 
 LEAST_VARIANCE = 1e-12
 _HALVINGS = 40
@@ -16,7 +19,8 @@ _HALVINGS = 40
 
 def conditioned(
     mean: Array,
-    slope: Array,
+    slopes: Sequence[Array],
+    rows: Indices,
     own: int,
     looseness: Array,
     before: Array,
@@ -31,21 +35,68 @@ def conditioned(
     Parameters
     ----------
     mean : (Q, C), nothing being read
-    slope : (Q, U, C) to U unknowns of unit variance; the first ``own`` of them spread
-        ``looseness (C,)`` times as wide
-    before : (C, R, U) slopes of the readings, times the unknowns' variance
+    slopes : of each quantity (U, N) of all candidates to U unknowns of unit variance; the first
+        ``own`` of them spread ``looseness (C,)`` times as wide
+    rows : (C,) which candidates they are
+    before : (R, U, C) slopes of the readings, times the unknowns' variance
     precision, solved : (C, R, R) inverse of the readings' covariance, (C, R) their errors times it
     """
-    parts = (slope[:, :own], slope[:, own:])
-    wider, day = (np.einsum("quc,quc->qc", part, part) for part in parts)
-    variance: Array = wider * looseness**2 + day
-    if before.shape[1]:
-        # (C, R, Q) of each reading with each further quantity.
-        cross = before @ np.ascontiguousarray(slope.transpose(2, 1, 0))
-        mean = mean + (solved[:, None] @ cross)[:, 0].T
-        variance -= ((precision @ cross) * cross).sum(axis=1).T
-        np.maximum(variance, LEAST_VARIANCE, out=variance)
-    return mean, variance
+    moved, variance = np.array(mean, dtype=float), np.empty(mean.shape)
+    given = (
+        np.ascontiguousarray(rows, dtype=np.int64),
+        own,
+        np.ascontiguousarray(looseness**2),
+        np.ascontiguousarray(before),
+        np.ascontiguousarray(precision.transpose(1, 2, 0)),
+        np.ascontiguousarray(solved.T),
+    )
+
+    def part(some: slice) -> None:
+        for m, v, slope in zip(moved[some], variance[some], slopes[some], strict=True):
+            _conditioned(m, v, np.ascontiguousarray(slope, dtype=float), *given)
+
+    side_by_side(part, len(mean))
+    return moved, variance
+
+
+@compiled
+def _conditioned(
+    mean: Array,
+    variance: Array,
+    slope: Array,
+    rows: Any,
+    own: int,
+    wider: Array,
+    before: Array,
+    precision: Array,
+    solved: Array,
+) -> None:
+    count, readings = len(mean), len(before)
+    cross, here = np.zeros((readings, count)), np.empty(count)
+    variance[:] = 0.0
+    for u in range(len(slope)):
+        matters = False
+        for c in range(count):
+            here[c] = slope[u, rows[c]]
+            matters = matters or here[c] != 0.0
+        if not matters:
+            continue
+        for c in range(count):
+            square = here[c] * here[c]
+            variance[c] += square * wider[c] if u < own else square
+        for r in range(readings):
+            known, together = before[r, u], cross[r]
+            for c in range(count):
+                together[c] += known[c] * here[c]
+    for r in range(readings):
+        for c in range(count):
+            mean[c] += solved[r, c] * cross[r, c]
+        for s in range(readings):
+            for c in range(count):
+                variance[c] -= cross[r, c] * precision[r, s, c] * cross[s, c]
+    if readings:
+        for c in range(count):
+            variance[c] = max(variance[c], LEAST_VARIANCE)
 
 
 def share_below(mean: Array, sd: Array, weight: Array, share: float) -> float:

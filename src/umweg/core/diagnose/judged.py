@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled
+from umweg.core.diagnose.compiled import compiled, side_by_side
 
 GRID = 48
 """Outcomes of a reading that are told apart."""
@@ -43,15 +43,15 @@ def judged(
     bits, saved = most_bits(mean, sd, weight), np.zeros(len(mean))
     worth = np.flatnonzero(bits >= least_bits)
     told, less = np.zeros(len(worth)), np.zeros(len(worth))
-    _judge(
-        np.ascontiguousarray(mean[worth]),
-        np.ascontiguousarray(sd[worth]),
+    shown, spread = np.ascontiguousarray(mean[worth]), np.ascontiguousarray(sd[worth])
+    of_all = (
         np.ascontiguousarray(weight, dtype=float),
         np.ascontiguousarray(first, dtype=np.int64),
         np.ascontiguousarray(action, dtype=np.int64),
         np.ascontiguousarray(cost, dtype=float),
-        told,
-        less,
+    )
+    side_by_side(
+        lambda part: _judge(shown[part], spread[part], *of_all, told[part], less[part]), len(worth)
     )
     bits[worth], saved[worth] = told, less
     return bits, saved

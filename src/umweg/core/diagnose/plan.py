@@ -34,8 +34,6 @@ from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.observe.weights import noise_at
 
 QUANTILES = 25
-TOGETHER = 24
-"""Readings whose slopes are held at once."""
 LEAST_BITS = 0.01
 """What tells less than this is not offered."""
 LOOKED_FOR_ABOVE = 0.02
@@ -237,17 +235,9 @@ class Planner:
         belief : about those candidates alone
         rows : (L,) which they are
         """
-        mean = np.empty((len(asked), len(rows)))
-        variance = np.empty_like(mean)
-        for start in range(0, len(asked), TOGETHER):
-            part = slice(start, start + TOGETHER)
-            shown = [self.exhibits.shown(quantity, state) for quantity, state in asked[part]]
-            means = np.stack([s.mean[rows] for s in shown])
-            slopes = np.empty((len(shown), self.exhibits.suspects.slope_count, len(rows)))
-            for s, room in zip(shown, slopes, strict=True):
-                s.slope.take(rows, axis=1, out=room, mode="clip")
-            mean[part], variance[part] = belief.posterior(means, slopes)
-        return mean, variance
+        shown = [self.exhibits.shown(quantity, state) for quantity, state in asked]
+        mean = np.array([s.mean[rows] for s in shown]).reshape(len(shown), len(rows))
+        return belief.posteriors(mean, [s.slope for s in shown], rows)
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
         """Hazard and cautions of a named state, judged once for all that is read in it."""
