@@ -200,6 +200,16 @@ def test_severities_that_are_close_together_share_what_they_stand_for(
             assert not len(between)
 
 
+def read_of(machine: Nominal, places: Sequence[tuple[str, str, str]]) -> list[Observation]:
+    """What a machine shows, by kind, place and state, without any gauge's error."""
+    return [
+        blank(Quantity.named(kind, place), state).model_copy(
+            update={"id": f"r{i}", "value": machine.read(kind, place, state)}
+        )
+        for i, (kind, place, state) in enumerate(places)
+    ]
+
+
 def test_a_pair_is_looked_at_closely_where_one_of_the_two_has_a_cliff() -> None:
     """A piston that lets a boom sink nearly as fast as the pump lifts it, between two severities of
     the grid, and a blocked throttle."""
@@ -212,12 +222,7 @@ def test_a_pair_is_looked_at_closely_where_one_of_the_two_has_a_cliff() -> None:
         ("speed_mm_s", "boom", "lower_loaded"),
         ("pressure_bar", "cap_port", "raise_stop"),
     ]
-    seen: list[Observation] = [
-        blank(Quantity.named(kind, place), state).model_copy(
-            update={"id": f"r{i}", "value": machine.read(kind, place, state)}
-        )
-        for i, (kind, place, state) in enumerate(places)
-    ]
+    seen = read_of(machine, places)
     doctor = Diagnostician.of(load_circuit(platform), load_jobs()[0].instruments)
     ranking, predictor = doctor.rank(seen)
     assert frozenset(ranking.keys[0].split("+")) == frozenset(hidden)
@@ -246,11 +251,31 @@ def test_two_that_do_together_what_neither_does_are_found(packer_doctor: Diagnos
         return packer_doctor._weighed(pairs, grids, packer_doctor.predictor, seen)
 
     chosen = chosen_pairs(alone, frozenset(), weighed)
-    hoped, beside, best = screened
+    hoped, beside, best = screened[:3]
     assert names not in hoped
     assert names in beside
     assert names in best
     assert names in {p.names for p in chosen}
+
+
+def test_what_stands_beside_a_new_best_pair_is_looked_for_too() -> None:
+    """A signal that does not reach its valve, and a plugged control line: neither is hoped for with
+    the other until the signal has been found beside something else."""
+    feeder, hidden = "sludge_feeder", ("signal_1:not_reached", "control_throttle:plugged")
+    machine = Nominal(feeder, f"{hidden[0]}=0.68", f"{hidden[1]}=0.6")
+    places = [
+        ("voltage_v", "delivery_plug", "stroke_1"),
+        ("pressure_bar", "feed_port", "stroke_1"),
+        ("pressure_bar", "feed_port", "blocked_2"),
+        ("speed_mm_s", "swing", "change_2"),
+        ("pressure_bar", "control_1_port", "blocked_1"),
+        ("pressure_bar", "feed_port", "blocked_1"),
+        ("voltage_v", "delivery_plug", "blocked_1"),
+        ("pressure_bar", "feed_port", "stroke_2"),
+    ]
+    doctor = Diagnostician.of(load_circuit(feeder), load_jobs()[0].instruments)
+    ranking, _ = doctor.rank([*complaint(machine.machine), *read_of(machine, places)])
+    assert frozenset(ranking.keys[0].split("+")) == frozenset(hidden)
 
 
 def test_a_second_round_stands_beside_the_severity_that_two_have(

@@ -33,8 +33,8 @@ from umweg.core.solve.steady import SteadySolver
 
 BETWEEN_AT_HAND = 40
 """Faults that are kept at the severities between the grid's."""
-PAIRS_AT_HAND = 4
-"""Populations with pairs that are kept: three that were screened, and those that were chosen."""
+PAIRS_AT_HAND = 6
+"""Populations with pairs that are kept: five that were screened, and those that were chosen."""
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,9 @@ COARSE_PAIRS = 32
 """Pairs that are screened because of what each of their two explains alone."""
 FINE_PAIRS = 8
 """Those that are chosen at the end."""
-BESIDE = 4
-"""Of so many of the best pairs, what stands best beside either fault is looked for among all …"""
+BESIDE = (4, 1)
+"""Of so many of the best pairs, what stands best beside either fault is looked for among all; once
+more of a best one that was found so …"""
 BESIDE_SEVERITIES = (0.5, 1.0)
 """… at these severities …"""
 BESIDE_PAIRS = 20
@@ -59,23 +60,30 @@ def chosen_pairs(ranking: Ranking, bent: frozenset[str], weighed: Weighed) -> li
     def screened(pairs: Sequence[Drawn]) -> list[tuple[Drawn, float]]:
         return weighed(pairs, looked_at(pairs, PAIR_SEVERITIES, bent))
 
+    def beside(best: Sequence[tuple[Drawn, float]], known: set[frozenset[str]]) -> list[Drawn]:
+        around = [
+            ranking.nearest(fault, severity)
+            for pair, _ in best
+            for fault, severity in zip(pair.faults, pair.severity, strict=True)
+        ]
+        reach = ranking.reach(np.array(list(dict.fromkeys(around)), dtype=np.intp))
+        fresh = [p for p in _all(ranking, reach) if p.names not in known]
+        # How bad the first of the two is is known already.
+        grids = [
+            ((p.severity[0],), other)
+            for p, (_, other) in zip(fresh, looked_at(fresh, BESIDE_SEVERITIES, bent), strict=True)
+        ]
+        chosen = weighed(fresh, grids)[BESIDE_PAIRS - 1 :: -1]
+        return list({pair.names: pair for pair, _ in chosen}.values())
+
     found = screened(_hopeful(ranking, ranking.hopes, COARSE_PAIRS))
-    around = [
-        ranking.nearest(fault, severity)
-        for pair, _ in found[:BESIDE]
-        for fault, severity in zip(pair.faults, pair.severity, strict=True)
-    ]
-    known = {pair.names for pair, _ in found}
-    reach = ranking.reach(np.array(list(dict.fromkeys(around)), dtype=np.intp))
-    fresh = [p for p in _all(ranking, reach) if p.names not in known]
-    # How bad the first of the two is is known already.
-    grids = [
-        ((p.severity[0],), other)
-        for p, (_, other) in zip(fresh, looked_at(fresh, BESIDE_SEVERITIES, bent), strict=True)
-    ]
-    beside = {pair.names: pair for pair, _ in weighed(fresh, grids)[BESIDE_PAIRS - 1 :: -1]}
-    best = sorted(found + screened(list(beside.values())), key=lambda f: -f[1])
-    return [pair for pair, _ in best[:FINE_PAIRS]]
+    for count in BESIDE:
+        known = {pair.names for pair, _ in found}
+        more = screened(beside(found[:count], known))
+        found = sorted(found + more, key=lambda f: -f[1])
+        if not found or found[0][0].names in known:
+            break
+    return [pair for pair, _ in found[:FINE_PAIRS]]
 
 
 def chosen_grids(pairs: Sequence[Drawn], bent: frozenset[str]) -> Grids:
