@@ -153,3 +153,21 @@ def test_a_fault_is_hidden_where_the_other_shows_all_that_both_do(
     ]
     assert _masked(told[0], told[1:]) == hidden
     assert not _masked(told[0], [])
+
+
+@pytest.mark.parametrize(
+    ("keys", "hidden"),
+    # A pump that never runs, whatever else is wrong; a weak battery beside what does not shift.
+    [
+        (("controller:never_makes=1", "main_a:plugged=0.96"), True),
+        (("battery:weak=0.6", "reverser:does_not_shift=0.6"), False),
+    ],
+)
+def test_where_nobody_commands_the_gauges_show_it(keys: tuple[str, str], hidden: bool) -> None:
+    crusher = Diagnostician.of(load_circuit("crusher_lubrication"), [])
+    faults = [parse_fault(crusher.predictor.network, key) for key in keys]
+    shown = [
+        _met(crusher, "model", some, np.random.default_rng(1))[0]
+        for some in (faults, faults[:1], faults[1:])
+    ]
+    assert _masked(shown[0], shown[1:]) == hidden

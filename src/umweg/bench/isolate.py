@@ -206,24 +206,30 @@ def _met(
 def _brought(machine: HiddenMachine, seen: Sequence[Observation]) -> bool:
     """Is a machine brought in: for what its operator tells, or for its own gauges."""
     if not machine.circuit.functions:
-        return _out_of_specification(machine)
+        return bool(_out_of_specification(machine))
     return any(isinstance(o, Behaviour) and o.how != "as_usual" for o in seen)
 
 
 def _masked(machine: HiddenMachine, alone: Sequence[HiddenMachine]) -> bool:
-    """Does one of its faults alone show its operator all that they see. Nobody sees anything of a
-    machine that nobody commands: there is nothing to hide behind."""
-    return bool(machine.seen) and any(other.seen == machine.seen for other in alone)
+    """Does one of its faults alone show its operator all that they see, or where nobody commands
+    it, its own gauges."""
+    if machine.circuit.functions:
+        return any(other.seen == machine.seen for other in alone)
+    shown = _out_of_specification(machine)
+    return any(_out_of_specification(other) == shown for other in alone)
 
 
-def _out_of_specification(machine: HiddenMachine) -> bool:
-    """Of a machine that nobody commands: its own gauges would show it."""
+def _out_of_specification(machine: HiddenMachine) -> dict[str, str]:
+    """Of a machine that nobody commands: what its own gauges would show, by specification."""
     circuit = machine.circuit
+    found = {}
     for spec in circuit.specifications:
         shown = machine.value(Quantity.named(spec.quantity, spec.point), circuit.states[spec.state])
-        if not (spec.low or -np.inf) <= shown <= (np.inf if spec.high is None else spec.high):
-            return True
-    return False
+        if spec.low is not None and shown < spec.low:
+            found[spec.id] = "low"
+        elif spec.high is not None and shown > spec.high:
+            found[spec.id] = "high"
+    return found
 
 
 def _followed(

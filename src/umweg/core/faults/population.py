@@ -17,7 +17,7 @@ from umweg.core.solve.steady import Cases
 SEVERITIES = tuple(k / 7 for k in range(1, 8))
 PAIR_SEVERITIES = (0.2, 0.4, 0.6, 0.8, 1.0)
 FINEST = 28
-"""Steps in which a fault's severity is looked at, at the closest."""
+"""Steps in which a fault's severity is looked at, at the closest: four to one of the grid."""
 Grid = tuple[float, ...]
 """Severities, the least first."""
 HEALTHY = "healthy"
@@ -235,10 +235,10 @@ def merged(a: Population, b: Population) -> Population:
     )
 
 
-def close_to(severity: float, steps: int, every: int = 1) -> Grid:
+def close_to(severity: float, steps: int) -> Grid:
     """Severities about one, of the finest steps, so many of them to either side."""
     middle = round(severity * FINEST)
-    near = range(middle - steps, middle + steps + 1, every)
+    near = range(middle - steps, middle + steps + 1)
     return tuple(k / FINEST for k in near if 1 <= k <= FINEST)
 
 

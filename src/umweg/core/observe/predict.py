@@ -483,7 +483,6 @@ class Paired(Predictor):
     def __init__(self, singles: Predictor, pairs: Population) -> None:
         super().__init__(singles.circuit, pairs, singles.solver)
         self._singles = singles
-        self._worked: dict[Quantity, tuple[Array, NDArray[np.bool_]]] = {}
         alone = singles.population
         rows = {h.key: m for h, m in zip(alone.hypotheses, alone.members, strict=True)}
         # The healthy machine is the first of all candidates.
@@ -508,19 +507,19 @@ class Paired(Predictor):
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time, on the comparison scale: not played."""
         alone = self._singles.timed(quantity)
+        with self._lock:
+            if quantity not in self._timed:
+                self._timed[quantity] = self._of_both(quantity, alone)
+            return self._timed[quantity]
+
+    def _of_both(self, quantity: Quantity, alone: TimedPrediction) -> TimedPrediction:
         known = self._known_alone(alone.known)
         mean, slope = self._put_together(alone.mean), self._put_together(alone.slope)
         if quantity.of.from_states:
-            mean, solved = self._pairs_worked_out(quantity)
+            mean, solved = self.worked_out(quantity)
             known &= solved
         slope[:, ~known] = 0.0
         return TimedPrediction(np.where(known, mean, 0.0), slope, known)
-
-    def _pairs_worked_out(self, quantity: Quantity) -> tuple[Array, NDArray[np.bool_]]:
-        with self._lock:
-            if quantity not in self._worked:
-                self._worked[quantity] = self.worked_out(quantity)
-            return self._worked[quantity]
 
 
 class Screened(Paired):
