@@ -315,6 +315,28 @@ describe("SuspectsPanel", () => {
     expect(screen.getByText("Reading speaks for it")).toBeTruthy();
   });
 
+  it("names only the other of two faults that a suspect is one of", () => {
+    const [fault] = suspect.faults;
+    if (!fault) throw new Error("no fault");
+    const worn = {
+      ...fault,
+      component: "pump",
+      component_label: "Pump",
+      mode: "worn",
+      mode_label: "worn",
+    };
+    const keys = ["relief:set_low", "pump:worn", "pump:worn+relief:set_low"];
+    const also = { ...suspect, key: "pump:worn+relief:set_low", faults: [worn, fault] };
+    const other = { ...suspect, key: "pump:worn", title: "Pump: worn", faults: [worn] };
+    show({
+      suspects: [{ ...suspect, group: keys }, other, { ...also, title: "Pump: worn and Relief" }],
+    });
+    expect(screen.getByText("No offered test tells it from: Pump: worn")).toBeTruthy();
+    expect(
+      screen.getByText("No offered test tells whether there is also: Pump: worn"),
+    ).toBeTruthy();
+  });
+
   it("says when nothing modelled explains the readings", () => {
     show({ explained: false, two_faults_considered: true });
     expect(screen.getByText(/not even two faults at once/)).toBeTruthy();

@@ -5,6 +5,7 @@ import { Button, Notice, Tag } from "../../ui/primitives";
 import { percent } from "../../units";
 import { FAMILY } from "../../words";
 import { MendCard } from "./MendCard";
+import { Peers } from "./Peers";
 
 function Reasons({ suspect }: { suspect: Suspect }) {
   return (
@@ -172,7 +173,6 @@ const SAID_ABOVE = 0.2;
 export function SuspectsPanel(props: SuspectsPanelProps) {
   const { diagnosis, selected, onSelect } = props;
   const [open, setOpen] = useState<string | null>(diagnosis.suspects[0]?.key ?? null);
-  const titles = new Map(diagnosis.suspects.map((s) => [s.key, s.title]));
   const both = diagnosis.suspects
     .filter((s) => s.faults.length > 1)
     .reduce((sum, s) => sum + s.share, 0);
@@ -199,7 +199,6 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
       ))}
       {diagnosis.suspects.map((suspect) => {
         const isOpen = open === suspect.key;
-        const peers = suspect.group.filter((k) => k !== suspect.key);
         return (
           <article
             key={suspect.key}
@@ -238,11 +237,7 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
                     <Tag tone="plain">{suspect.faults[0].location}</Tag>
                   )}
                 </p>
-                {peers.length > 0 && (
-                  <p className="mt-1 text-sm text-warn">
-                    No offered test tells it from: {peers.map((k) => titles.get(k) ?? k).join("; ")}
-                  </p>
-                )}
+                <Peers suspect={suspect} suspects={diagnosis.suspects} />
                 <Reasons suspect={suspect} />
                 {suspect.experience.map((words) => (
                   <p key={words} className="mt-1 text-sm text-soft">
