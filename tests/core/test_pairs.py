@@ -306,13 +306,18 @@ def test_what_is_put_aside_leaves_the_memory_at_once(
 
     def kept(i: int) -> Predictor:
         pairs = [Drawn((by_key["pump:worn"], others[i]), (1.0, 1.0))]
-        return doctor._kept(
-            pairs, [((1.0,), (1.0,))], lambda drawn: Screened(doctor.predictor, drawn)
-        )
+        return doctor._screened(pairs, [((1.0,), (1.0,))], doctor.predictor)
+
+    def chosen(i: int) -> Predictor:
+        pairs = [Drawn((by_key["pump:worn"], others[i]), (1.0, 1.0))]
+        joined = doctor._with_pairs(pairs, [((1.0,), (1.0,))], doctor.predictor)
+        assert isinstance(joined, Joined)
+        return joined.parts[1]
 
     state = doctor.circuit.states[STALLED[0]]
-    first = weakref.ref(kept(0))
+    first, whole = weakref.ref(kept(0)), weakref.ref(chosen(0))
     slope = kept(0)[state].slope[0]
+    assert chosen(0)[state].slope[0].shape == slope.shape
     gc.disable()
     try:
         for i in range(1, PAIRS_AT_HAND):
@@ -320,6 +325,10 @@ def test_what_is_put_aside_leaves_the_memory_at_once(
         assert first() is not None
         kept(PAIRS_AT_HAND)
         assert first() is None
+        # Of those that were chosen, with slopes of their own, only the last.
+        assert whole() is not None
+        chosen(1)
+        assert whole() is None
     finally:
         gc.enable()
     # Who asks for it again gets the same.

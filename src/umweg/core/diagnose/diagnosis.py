@@ -1,6 +1,6 @@
 """One diagnosis: circuit and observations in; suspects, reasons, groups, next steps out."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -33,8 +33,10 @@ from umweg.core.solve.steady import SteadySolver
 
 BETWEEN_AT_HAND = 40
 """Faults that are kept at the severities between the grid's."""
-PAIRS_AT_HAND = 6
-"""Populations with pairs that are kept: five that were screened, and those that were chosen."""
+DIVIDED_AT_HAND = 3
+"""Populations with some of them that are kept."""
+PAIRS_AT_HAND = 5
+"""Populations of pairs that were screened which are kept: as many as one question asks for."""
 
 
 @dataclass(frozen=True)
@@ -73,7 +75,8 @@ class Diagnostician:
         self.history = history
         self.money = Money.of(predictor.circuit, labour_per_min)
         self.exhibits = Played(predictor)
-        self._pairs: dict[str, Predictor] = {}
+        self._pairs: dict[str, Screened] = {}
+        self._chosen: tuple[str, Paired] | None = None
         self._joined: Joined | None = None
         self._between: dict[int, Predictor] = {}
         self._divided: dict[tuple[int, ...], tuple[Predictor, Array]] = {}
@@ -139,7 +142,7 @@ class Diagnostician:
             while len(self._between) > BETWEEN_AT_HAND:
                 self._between.pop(next(iter(self._between))).clear()
             finer = Divided(self.predictor, [self._between[h] for h in key])
-            while len(self._divided) >= PAIRS_AT_HAND:
+            while len(self._divided) >= DIVIDED_AT_HAND:
                 self._divided.pop(next(iter(self._divided)))[0].clear()
             self._divided[key] = finer, noticed(Played(finer))
         return self._divided[key]
@@ -200,7 +203,7 @@ class Diagnostician:
         """Some pairs at their likeliest severities, best first, by their log weights."""
         if not pairs:
             return []
-        predictor = self._kept(pairs, grids, lambda drawn: Screened(singles, drawn))
+        predictor = self._screened(pairs, grids, singles)
         population = predictor.population
         weight = self._ranked(predictor, np.zeros(0), observations).belief.log_weight
         found = []
@@ -210,27 +213,33 @@ class Diagnostician:
             found.append((Drawn(pair.faults, (float(a), float(b))), whole))
         return sorted(found, key=lambda f: -f[1])
 
-    def _kept(
-        self,
-        pairs: Sequence[Drawn],
-        grids: Grids,
-        predictor: Callable[[Population], Predictor],
-    ) -> Predictor:
-        """What some pairs alone show; those asked for last are kept."""
-        key = repr(([(p.faults[0].key, p.faults[1].key) for p in pairs], grids))
+    def _screened(self, pairs: Sequence[Drawn], grids: Grids, singles: Predictor) -> Predictor:
+        """What some pairs show at a quick look; those asked for last are kept."""
+        key = _key(pairs, grids)
         if key not in self._pairs:
             while len(self._pairs) >= PAIRS_AT_HAND:
                 self._pairs.pop(next(iter(self._pairs))).clear()
-            faults = [p.faults for p in pairs]
-            drawn = fault_pairs(self.predictor.population, faults, grids=grids)
-            self._pairs[key] = predictor(drawn)
+            self._pairs[key] = Screened(singles, self._drawn(pairs, grids))
         return self._pairs[key]
 
+    def _drawn(self, pairs: Sequence[Drawn], grids: Grids) -> Population:
+        return fault_pairs(self.predictor.population, [p.faults for p in pairs], grids=grids)
+
     def _with_pairs(self, pairs: Sequence[Drawn], grids: Grids, singles: Predictor) -> Predictor:
-        """A predictor of every single fault and some pairs."""
-        both = self._kept(pairs, grids, lambda drawn: Paired(singles, drawn))
+        """A predictor of every single fault and some pairs; their slopes are a state's megabytes by
+        the dozen, so only the last ones are kept."""
+        key = _key(pairs, grids)
+        if self._chosen is None or self._chosen[0] != key:
+            if self._chosen is not None:
+                self._chosen[1].clear()
+            self._chosen = key, Paired(singles, self._drawn(pairs, grids))
+        both = self._chosen[1]
         if self._joined is None or self._joined.parts != (singles, both):
             if self._joined is not None:
                 self._joined.clear()
             self._joined = Joined(singles, both)
         return self._joined
+
+
+def _key(pairs: Sequence[Drawn], grids: Grids) -> str:
+    return repr(([(p.faults[0].key, p.faults[1].key) for p in pairs], grids))
