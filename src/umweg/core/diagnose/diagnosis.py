@@ -108,8 +108,7 @@ class Diagnostician:
             self.exhibits, observations, self.instruments, self._noticed, self.history
         )
         predictor, seen = self.predictor, self._noticed
-        named = zip(ranking.population.hypotheses, ranking.bent, strict=True)
-        bent = frozenset(h.key for h, is_bent in named if is_bent)
+        bent = ranking.bent
         if len(ranking.divisible):
             predictor, seen = self._with_divided(ranking.divisible)
             ranking = self._ranked(predictor, seen, observations)

@@ -58,7 +58,7 @@ def chosen_pairs(ranking: Ranking, bent: frozenset[str], weighed: Weighed) -> li
     """
 
     def screened(pairs: Sequence[Drawn]) -> list[tuple[Drawn, float]]:
-        return weighed(pairs, looked_at(pairs, PAIR_SEVERITIES, bent))
+        return weighed(pairs, _looked_at(pairs, PAIR_SEVERITIES, bent))
 
     def beside(best: Sequence[tuple[Drawn, float]], known: set[frozenset[str]]) -> list[Drawn]:
         around = [
@@ -71,7 +71,7 @@ def chosen_pairs(ranking: Ranking, bent: frozenset[str], weighed: Weighed) -> li
         # How bad the first of the two is is known already.
         grids = [
             ((p.severity[0],), other)
-            for p, (_, other) in zip(fresh, looked_at(fresh, BESIDE_SEVERITIES, bent), strict=True)
+            for p, (_, other) in zip(fresh, _looked_at(fresh, BESIDE_SEVERITIES, bent), strict=True)
         ]
         chosen = weighed(fresh, grids)[BESIDE_PAIRS - 1 :: -1]
         return list({pair.names: pair for pair, _ in chosen}.values())
@@ -88,10 +88,10 @@ def chosen_pairs(ranking: Ranking, bent: frozenset[str], weighed: Weighed) -> li
 
 def chosen_grids(pairs: Sequence[Drawn], bent: frozenset[str]) -> Grids:
     """The severities at which pairs that were chosen are looked at."""
-    return looked_at(pairs, SEVERITIES, bent, CHOSEN_STEPS)
+    return _looked_at(pairs, SEVERITIES, bent, CHOSEN_STEPS)
 
 
-def looked_at(pairs: Sequence[Drawn], grid: Grid, bent: frozenset[str], steps: int = 0) -> Grids:
+def _looked_at(pairs: Sequence[Drawn], grid: Grid, bent: frozenset[str], steps: int = 0) -> Grids:
     """The grid's severities, and more about the likeliest where a straight line between two of the
     grid's is no answer."""
 

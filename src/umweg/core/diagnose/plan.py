@@ -309,15 +309,10 @@ class Planner:
         if step.kind != "reading":
             return step
         quantity = Quantity.named(step.quantity, step.point)
-        shown = self.exhibits.shown(quantity, self.state_of(step))
-        rows = self._told_of
-        few_mean, few_variance = self._belief_told_of.posterior(
-            shown.mean[rows], shown.slope[:, rows]
-        )
+        asked, rows = [(quantity, self.state_of(step))], self._told_of
         mean, variance = np.zeros((2, self.predictor.population.count))
-        mean[rows] = few_mean
-        noise = self._noise(quantity, self.spread(step).mean, step.instrument)
-        variance[rows] = few_variance + noise**2
+        (mean[rows],), (variance[rows],) = self.posteriors(asked, self._belief_told_of, rows)
+        variance[rows] += self._noise(quantity, self.spread(step).mean, step.instrument) ** 2
         bands = (self.band(key, quantity, mean, variance) for key in self.ranking.keys)
         return replace(
             step,

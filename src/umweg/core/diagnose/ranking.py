@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, log_not_astray, spread_band
@@ -244,7 +243,7 @@ class Ranking:
         total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
         most = np.full(len(population.hypotheses), -np.inf)
         for h, rows in enumerate(population.members):
-            if len(population.hypotheses[h].faults) == 1 and self.bent[h]:
+            if population.hypotheses[h].key in self.bent:
                 prior = np.logaddexp.reduce(population.log_prior[rows])
                 most[h] = fit[:, rows].max(axis=1).sum() + prior
         order = np.argsort(-most, kind="stable")[:MOST_DIVIDED]
@@ -265,15 +264,15 @@ class Ranking:
         return found
 
     @cached_property
-    def bent(self) -> NDArray[np.bool_]:
-        """(H,) single faults of which a straight line between two of their severities is no answer
-        to one of the readings."""
-        population, found = self.population, np.zeros(len(self.population.hypotheses), dtype=bool)
-        readings = [e for e in self.evidence if isinstance(e, Measured)]
-        if readings:
-            bends = np.max([_bend(e, population) for e in readings], axis=0)
-            found[population.hypothesis[bends > 1.0]] = True
-        return found
+    def bent(self) -> frozenset[str]:
+        """Single faults of which a straight line between two of their severities is no answer to
+        one of the readings."""
+        population, found = self.population, np.zeros(self.population.count, dtype=bool)
+        for reading in self.evidence:
+            if isinstance(reading, Measured):
+                found |= _bend(reading, population) > 1.0
+        bent = (population.hypotheses[h] for h in np.unique(population.hypothesis[found]))
+        return frozenset(h.key for h in bent if len(h.faults) == 1)
 
     @cached_property
     def hopes(self) -> Reach:

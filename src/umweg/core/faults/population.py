@@ -16,8 +16,10 @@ from umweg.core.solve.steady import Cases
 
 SEVERITIES = tuple(k / 7 for k in range(1, 8))
 PAIR_SEVERITIES = (0.2, 0.4, 0.6, 0.8, 1.0)
-FINEST = 28
-"""Steps in which a fault's severity is looked at, at the closest: four to one of the grid."""
+BETWEEN = (0.25, 0.5, 0.75)
+"""Where a step of the grid is divided for a fault that is looked at more finely."""
+FINEST = len(SEVERITIES) * (len(BETWEEN) + 1)
+"""Steps in which a fault's severity is looked at, at the closest."""
 Grid = tuple[float, ...]
 """Severities, the least first."""
 HEALTHY = "healthy"
@@ -240,10 +242,6 @@ def close_to(severity: float, steps: int) -> Grid:
     middle = round(severity * FINEST)
     near = range(middle - steps, middle + steps + 1)
     return tuple(k / FINEST for k in near if 1 <= k <= FINEST)
-
-
-BETWEEN = (0.25, 0.5, 0.75)
-"""Where a step of the grid is divided for a fault that is looked at more finely."""
 
 
 def between(singles: Population, h: int) -> Population:

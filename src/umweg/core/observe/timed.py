@@ -190,7 +190,7 @@ class TimedReader:
         drive, oil : shares of the drives' speeds and voltages, and of the oil's viscosity
         actual : the state that a machine is really in when it is said to be in one
         """
-        if timing.of == "settled_c":
+        if quantity_of(timing).of.from_states:
             return self._settled(timing, cases, drive, oil, actual)
         begin = float(sum(p.seconds for p in timing.phases[:-1]))
         end = begin + timing.phases[-1].seconds

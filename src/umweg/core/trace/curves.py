@@ -162,7 +162,8 @@ class Watched(View):
 
 def can_be_watched(timing: Timing) -> bool:
     """Is there one line to watch: a cycle of work is no curve, and some pauses have no gauge."""
-    return timing.of != "settled_c" and (timing.point or timing.function) is not None
+    from_states = quantity_of(timing).of.from_states
+    return not from_states and (timing.point or timing.function) is not None
 
 
 def watched(
