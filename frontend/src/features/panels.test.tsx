@@ -337,6 +337,34 @@ describe("SuspectsPanel", () => {
     ).toBeTruthy();
   });
 
+  it("folds small second faults below the one that leads, and opens each with its reasons", () => {
+    const [fault] = suspect.faults;
+    if (!fault) throw new Error("no fault");
+    const second = (component: string, share: number): Suspect => ({
+      ...suspect,
+      key: `${component}:worn+relief:set_low`,
+      title: `${component} worn and Relief`,
+      faults: [
+        { ...fault, component, component_label: component, mode: "worn", mode_label: "worn" },
+        fault,
+      ],
+      share,
+    });
+    show({ suspects: [suspect, second("pump", 0.05), second("motor", 0.02)] });
+    expect(screen.queryByText("and pump: worn")).toBeNull();
+    const fold = screen.getByRole("button", { name: /with a second fault, 2 of them: 7\.0 %/ });
+    fireEvent.click(fold);
+    fireEvent.click(screen.getByRole("button", { name: /and motor: worn/ }));
+    expect(screen.getByRole("button", { name: "Decide: motor" })).toBeTruthy();
+    fireEvent.click(fold);
+    expect(screen.queryByText("and pump: worn")).toBeNull();
+    cleanup();
+    // One that is likely stands for itself.
+    show({ suspects: [suspect, second("pump", 0.15)] });
+    expect(screen.getByText("pump worn and Relief")).toBeTruthy();
+    expect(screen.queryByRole("button", { name: /second fault/ })).toBeNull();
+  });
+
   it("says when nothing modelled explains the readings", () => {
     show({ explained: false, two_faults_considered: true });
     expect(screen.getByText(/not even two faults at once/)).toBeTruthy();

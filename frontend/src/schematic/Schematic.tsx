@@ -2,7 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } fr
 import type { Schematic as SchematicData, SolvedState } from "../api/client";
 import { percent } from "../units";
 import { BADGE, type GraphNode, LABEL_SIZE, LABEL_STEP, labelLines, UNIT } from "./graph";
-import { APART, labelSide, NAMED_FROM, overhang } from "./labels";
+import { APART, labelSide, linesWith, NAMED_FROM, overhang } from "./labels";
 import {
   type Drawing,
   drawingOf,
@@ -126,7 +126,9 @@ function PartSymbol({
   const suspicious = share >= NAMED_FROM;
   const named = !part.named_on_demand || suspicious || selected;
   const step = isAstride(item) ? LABEL_STEP + 8 : LABEL_STEP;
-  const side = labelSide(placed, drawing, lines.length + (suspicious ? 1 : 0));
+  const taken = suspicious ? linesWith(part.label, share) : lines.length;
+  const added = taken > lines.length;
+  const side = labelSide(placed, drawing, taken);
   const textX = side === "right" ? item.symbolWidth + APART : -APART;
   const choose = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") {
@@ -188,7 +190,7 @@ function PartSymbol({
       {named && (
         <text
           x={textX}
-          y={labelTop(item, lines.length, suspicious)}
+          y={labelTop(item, lines.length, added)}
           textAnchor={side === "right" ? "start" : "end"}
           fontSize={LABEL_SIZE}
           className="stroke-paper"
@@ -203,8 +205,7 @@ function PartSymbol({
           ))}
           {suspicious && (
             <tspan
-              x={textX}
-              dy={lines.length > 1 ? LABEL_STEP : step}
+              {...(added ? { x: textX, dy: lines.length > 1 ? LABEL_STEP : step } : {})}
               className="fill-suspect font-bold"
             >
               {percent(share)}
@@ -222,11 +223,11 @@ const leaving = (item: GraphNode) => item.ports.filter((p) => p.side === "east")
 const isAstride = (item: GraphNode) => leaving(item).length === 1;
 
 /** First baseline of a part's label. */
-function labelTop(item: GraphNode, lines: number, suspicious: boolean): number {
+function labelTop(item: GraphNode, lines: number, added: boolean): number {
   const [line] = leaving(item);
   if (line && isAstride(item)) return line.y - 8;
   const height = (item.part?.height ?? 0) * UNIT;
-  return height / 2 - ((lines - 1) * LABEL_STEP) / 2 + 6 - (suspicious ? 9 : 0);
+  return height / 2 - ((lines - 1) * LABEL_STEP) / 2 + 6 - (added ? 9 : 0);
 }
 
 function Marker({

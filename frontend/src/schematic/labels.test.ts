@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { GraphNode, Part } from "./graph";
-import { labelSide, overhang } from "./labels";
+import { labelSide, linesWith, overhang } from "./labels";
 
 const node = (id: string, onDemand: boolean): GraphNode =>
   ({
@@ -49,5 +49,14 @@ describe("a label that was given no room", () => {
     drawing.nodes.push(at(node("b", false), 130, 95));
     expect(overhang(drawing, new Map())).toBe(0);
     expect(overhang(drawing, new Map([["hose", 0.4]]))).toBeCloseTo(240 + 17 + 7 + 12 * 9.2 - 260);
+  });
+});
+
+describe("a share", () => {
+  it("stands in the label's last line where that is short enough, else below it", () => {
+    expect(linesWith("Control pressure valve", 0.02)).toBe(3);
+    expect(linesWith("Control pressure valve", 0.12)).toBe(4);
+    expect(linesWith("Relief valve in the fan motor", 0.97)).toBe(3);
+    expect(linesWith("Charge relief", 0.14)).toBe(2);
   });
 });

@@ -1,3 +1,4 @@
+import { percent } from "../units";
 import { type GraphNode, LABEL_STEP, labelLines, labelWidth } from "./graph";
 import type { Drawing, Placed } from "./layout";
 
@@ -13,6 +14,19 @@ interface Box {
   bottom: number;
 }
 
+/** Whether a share stands in the last line of a label, or needs one of its own below it. */
+function shareFits(lines: readonly string[], words: string): boolean {
+  const last = lines.at(-1) ?? "";
+  // Digits and spaces are narrow: one character more than the widest line takes no more room.
+  return `${last} ${words}`.length <= Math.max(...lines.map((line) => line.length)) + 1;
+}
+
+/** Lines that a label takes with its share. */
+export function linesWith(label: string, share: number): number {
+  const lines = labelLines(label);
+  return lines.length + (shareFits(lines, percent(share)) ? 0 : 1);
+}
+
 /** How far labels that were given no room, of the parts that are named now, reach past the drawing. */
 export function overhang(
   drawing: Pick<Drawing, "width" | "nodes">,
@@ -20,9 +34,9 @@ export function overhang(
 ): number {
   const ends = drawing.nodes.flatMap((n) => {
     const part = n.item.part;
-    if (!part?.named_on_demand || !((named.get(part.id) ?? 0) >= NAMED_FROM)) return [];
-    const lines = labelLines(part.label).length + 1;
-    if (labelSide(n, drawing, lines) === "left") return [];
+    const share = (part && named.get(part.id)) ?? 0;
+    if (!part?.named_on_demand || share < NAMED_FROM) return [];
+    if (labelSide(n, drawing, linesWith(part.label, share)) === "left") return [];
     return [n.x + n.item.symbolWidth + APART + labelWidth(part.label)];
   });
   return Math.max(0, ...ends.map((end) => end - drawing.width));

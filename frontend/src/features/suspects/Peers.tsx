@@ -1,4 +1,5 @@
 import type { Suspect } from "../../api/client";
+import { besideFaults } from "./withSeconds";
 
 interface PeersProps {
   suspect: Suspect;
@@ -18,9 +19,7 @@ export function Peers({ suspect, suspects }: PeersProps) {
       instead.push(peer?.title ?? key);
       continue;
     }
-    for (const fault of peer?.faults ?? [])
-      if (!own.includes(`${fault.component}:${fault.mode}`))
-        beside.push(`${fault.component_label}: ${fault.mode_label}`);
+    if (peer) beside.push(...besideFaults(peer, own));
   }
   return (
     <>

@@ -6,6 +6,7 @@ import { percent } from "../../units";
 import { FAMILY } from "../../words";
 import { MendCard } from "./MendCard";
 import { Peers } from "./Peers";
+import { withSeconds } from "./withSeconds";
 
 function Reasons({ suspect }: { suspect: Suspect }) {
   return (
@@ -169,13 +170,91 @@ function NothingWrong({ onDecide }: Pick<SuspectsPanelProps, "onDecide">) {
 /** Two faults at once are weighed more often than they are worth a word. */
 const SAID_ABOVE = 0.2;
 
+const share = (part: number) => (part < 0.1 ? `${(part * 100).toFixed(1)} %` : percent(part));
+
+interface CardProps extends SuspectsPanelProps {
+  suspect: Suspect;
+  title: string;
+  isOpen: boolean;
+  onOpen: () => void;
+}
+
+/** One suspect with its share; opened, its reasons and the decision. */
+function SuspectCard({ suspect, title, isOpen, onOpen, ...panel }: CardProps) {
+  const { diagnosis, selected } = panel;
+  return (
+    <article
+      data-suspect={suspect.key}
+      className={`rounded-lg border bg-card p-3 ${selected === suspect.component ? "border-way border-2" : "border-line"}`}
+    >
+      <button
+        type="button"
+        className="block min-h-11 w-full text-left"
+        aria-expanded={isOpen}
+        onClick={onOpen}
+      >
+        <span className="flex items-baseline justify-between gap-3">
+          <span className="font-bold">{title}</span>
+          <span className="whitespace-nowrap font-bold text-lg text-suspect">
+            {share(suspect.share)}
+          </span>
+        </span>
+        <span className="mt-1 block h-2 rounded bg-line" aria-hidden="true">
+          <span
+            className="block h-2 rounded bg-suspect"
+            style={{ width: `${Math.max(suspect.share * 100, 0.5)}%` }}
+          />
+        </span>
+      </button>
+      {isOpen && (
+        <div className="mt-2">
+          <p className="flex flex-wrap gap-1.5 text-sm">
+            <Tag tone="plain">The oil {FAMILY[suspect.family] ?? suspect.family}</Tag>
+            {suspect.faults[0]?.location && <Tag tone="plain">{suspect.faults[0].location}</Tag>}
+          </p>
+          <Peers suspect={suspect} suspects={diagnosis.suspects} />
+          <Reasons suspect={suspect} />
+          {suspect.experience.map((words) => (
+            <p key={words} className="mt-1 text-sm text-soft">
+              {words}.
+            </p>
+          ))}
+          {suspect.key === HEALTHY && <NothingWrong onDecide={panel.onDecide} />}
+          {suspect.component && (
+            <Decide
+              suspect={suspect}
+              diagnosis={diagnosis}
+              currency={panel.currency}
+              onDecide={panel.onDecide}
+            />
+          )}
+        </div>
+      )}
+    </article>
+  );
+}
+
 /** Suspects with shares, reasons for and against, and the decision. */
 export function SuspectsPanel(props: SuspectsPanelProps) {
-  const { diagnosis, selected, onSelect } = props;
+  const { diagnosis, onSelect } = props;
   const [open, setOpen] = useState<string | null>(diagnosis.suspects[0]?.key ?? null);
+  const [shown, setShown] = useState<ReadonlySet<string>>(new Set());
   const both = diagnosis.suspects
     .filter((s) => s.faults.length > 1)
     .reduce((sum, s) => sum + s.share, 0);
+  const card = (suspect: Suspect, title: string) => (
+    <SuspectCard
+      {...props}
+      key={suspect.key}
+      suspect={suspect}
+      title={title}
+      isOpen={open === suspect.key}
+      onOpen={() => {
+        setOpen(open === suspect.key ? null : suspect.key);
+        onSelect(open === suspect.key ? null : suspect.component);
+      }}
+    />
+  );
   return (
     <section aria-label="Suspects" className="grid gap-2">
       {!diagnosis.explained && (
@@ -197,65 +276,33 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
           <b>Kept, but not weighed:</b> {left.words}. {left.why}
         </Notice>
       ))}
-      {diagnosis.suspects.map((suspect) => {
-        const isOpen = open === suspect.key;
+      {withSeconds(diagnosis.suspects).map(({ suspect, seconds }) => {
+        const isShown = shown.has(suspect.key);
         return (
-          <article
-            key={suspect.key}
-            data-suspect={suspect.key}
-            className={`rounded-lg border bg-card p-3 ${selected === suspect.component ? "border-way border-2" : "border-line"}`}
-          >
-            <button
-              type="button"
-              className="block min-h-11 w-full text-left"
-              aria-expanded={isOpen}
-              onClick={() => {
-                setOpen(isOpen ? null : suspect.key);
-                onSelect(isOpen ? null : suspect.component);
-              }}
-            >
-              <span className="flex items-baseline justify-between gap-3">
-                <span className="font-bold">{suspect.title}</span>
-                <span className="whitespace-nowrap font-bold text-lg text-suspect">
-                  {suspect.share < 0.1
-                    ? `${(suspect.share * 100).toFixed(1)} %`
-                    : percent(suspect.share)}
-                </span>
-              </span>
-              <span className="mt-1 block h-2 rounded bg-line" aria-hidden="true">
-                <span
-                  className="block h-2 rounded bg-suspect"
-                  style={{ width: `${Math.max(suspect.share * 100, 0.5)}%` }}
-                />
-              </span>
-            </button>
-            {isOpen && (
-              <div className="mt-2">
-                <p className="flex flex-wrap gap-1.5 text-sm">
-                  <Tag tone="plain">The oil {FAMILY[suspect.family] ?? suspect.family}</Tag>
-                  {suspect.faults[0]?.location && (
-                    <Tag tone="plain">{suspect.faults[0].location}</Tag>
-                  )}
-                </p>
-                <Peers suspect={suspect} suspects={diagnosis.suspects} />
-                <Reasons suspect={suspect} />
-                {suspect.experience.map((words) => (
-                  <p key={words} className="mt-1 text-sm text-soft">
-                    {words}.
-                  </p>
-                ))}
-                {suspect.key === HEALTHY && <NothingWrong onDecide={props.onDecide} />}
-                {suspect.component && (
-                  <Decide
-                    suspect={suspect}
-                    diagnosis={diagnosis}
-                    currency={props.currency}
-                    onDecide={props.onDecide}
-                  />
-                )}
+          <div key={suspect.key} className="grid gap-2">
+            {card(suspect, suspect.title)}
+            {seconds.length > 0 && (
+              <button
+                type="button"
+                className="min-h-11 rounded-lg border border-line border-dashed px-3 text-left text-sm"
+                aria-expanded={isShown}
+                onClick={() => {
+                  const next = new Set(shown);
+                  if (!next.delete(suspect.key)) next.add(suspect.key);
+                  setShown(next);
+                }}
+              >
+                {isShown ? "▾" : "▸"} The same with a second fault,{" "}
+                {seconds.length === 1 ? "one" : `${seconds.length} of them`}:{" "}
+                <b>{share(seconds.reduce((sum, s) => sum + s.second.share, 0))}</b>
+              </button>
+            )}
+            {isShown && (
+              <div className="ml-4 grid gap-2">
+                {seconds.map(({ second, besides }) => card(second, `and ${besides}`))}
               </div>
             )}
-          </article>
+          </div>
         );
       })}
       <p className="text-sm text-soft">
