@@ -455,11 +455,9 @@ def may(
 ) -> None:
     """May I do this: what would break on which machine, what it shows, and the gentler way."""
     from umweg.core.diagnose.may import may as ask
-    from umweg.core.diagnose.plan import Planner
 
     document, doctor, seen = _asked(subject)
-    ranking, predictor = doctor.rank(seen)
-    planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
+    planner = doctor.planner(seen)
     answer = ask(planner, _state(document, state), point)
     if as_json:
         print(json.dumps(asdict(answer), default=lambda o: o.model_dump()))
@@ -495,14 +493,12 @@ def flow_command(
 ) -> None:
     """Flow at several pressures as one step: what each machine would show, and what it tells."""
     from umweg.core.diagnose.flow_curve import flow_curve
-    from umweg.core.diagnose.plan import Planner
     from umweg.core.diagnose.report import flow_curve_view
     from umweg.core.observe.kinds.readings import blank
     from umweg.core.observe.quantities import Quantity
 
     document, doctor, seen = _asked(subject)
-    ranking, predictor = doctor.rank(seen)
-    planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
+    planner = doctor.planner(seen)
     reading = blank(Quantity("flow_lpm", point), state)
     if state not in document.states:
         reading = reading.model_copy(update={"state": _state(document, state)})

@@ -7,6 +7,7 @@ from tests.core.machines import Nominal
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ranking import rank
 from umweg.core.faults.population import between, divided, fault_pairs, single_faults
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, state_key
@@ -172,3 +173,35 @@ def test_nothing_is_divided_where_the_severities_are_nearly_straight(
     found = rank(doctor.exhibits, shown, KIT).divisible
     assert len(found) <= 8
     assert all(len(population.members[h]) > 1 for h in found)
+
+
+def test_readings_that_share_an_unknown_weigh_more_together_than_each_by_itself() -> None:
+    """A leaking relief between two severities of the grid: each reading by itself speaks less for it
+    than all together, and it was given up for a worn pump at the seventh."""
+    lift = load_circuit("turf_lift")
+    asked = Diagnostician.of(lift, KIT)
+    taken = [
+        ("pressure_bar", "outlet_port", "raise_stop", 138.69, "bar"),
+        ("speed_mm_s", "lift", "raise_empty", 34.65, "mm/s"),
+        ("within_s", "raise_time", lift.timing("raise_time").state, 9.254, "s"),
+        ("speed_mm_s", "lift", "raise_loaded", 14.36, "mm/s"),
+        ("flow_lpm", "external", "flow_loaded", 1.78, "L/min"),
+        ("pressure_bar", "outlet_port", "flow_loaded", 65.79, "bar"),
+        ("pressure_bar", "external", "raise_stop", 140.17, "bar"),
+    ]
+    seen: list[Observation] = [
+        Behaviour(id="b1", function="lift", move="raise", how="weak", when="warm"),
+        Behaviour(id="b2", function="lift", move="lower", how="as_usual", when="warm"),
+        *(
+            blank(Quantity.named(kind, place), state).model_copy(
+                update={"id": f"r{i}", "value": value, "unit": unit}
+            )
+            for i, (kind, place, state, value, unit) in enumerate(taken)
+        ),
+    ]
+    ranking = rank(asked.exhibits, seen, KIT)
+    named = {ranking.population.hypotheses[h].key for h in ranking.divisible}
+    assert {"pump:worn", "relief:seat_leaks"} <= named
+    ranked, _ = asked.rank(seen)
+    shares = {h.key: s for h, s in zip(ranked.population.hypotheses, ranked.shares, strict=True)}
+    assert shares["relief:seat_leaks"] > 0.02

@@ -3,11 +3,13 @@
 import gc
 import weakref
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import pytest
 
 from tests.core.machines import Nominal
+from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import PAIRS_AT_HAND, Diagnostician
 from umweg.core.diagnose.pairs import Drawn, Grids, chosen_grids, chosen_pairs
 from umweg.core.diagnose.play import complaint
@@ -22,14 +24,18 @@ from umweg.core.faults.population import (
     parse_fault,
 )
 from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.history import History
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Joined, Predictor, Screened
 from umweg.core.observe.quantities import Quantity
-from umweg.core.solve.steady import SteadySolver
+from umweg.core.observe.solved import SolvedBefore
+from umweg.core.solve.steady import Cases, Solution, SteadySolver
 from umweg.library import load_circuit, load_jobs
 
 BAR = Quantity("pressure_bar", "block_gauge")
+PAIR_CELLS = len(PAIR_SEVERITIES) ** 2
 
 
 @pytest.fixture(scope="module")
@@ -236,6 +242,45 @@ def test_a_pair_is_looked_at_closely_where_one_of_the_two_has_a_cliff() -> None:
     assert there.shares[-1] < 0.2
 
 
+@pytest.mark.parametrize(
+    "history",
+    [History(), History(hours=9000, recent_work="Pump exchanged."), History(cured=0.9)],
+    ids=["new here", "worn and worked on", "repaired"],
+)
+def test_a_pair_weighs_the_same_whichever_others_are_screened_with_it(history: History) -> None:
+    """What its operator tells is judged by how the machine in order moves, not by the first pair."""
+    lift = load_circuit("tail_lift")
+    doctor = Diagnostician.of(lift, load_jobs()[0].instruments, history=history)
+    network = doctor.predictor.network
+    faults = [parse_fault(network, f"{k}=0.6")[0] for k in ("pump:draws_air", "tilt_load:binding")]
+    others = [
+        (parse_fault(network, f"{a}=0.6")[0], parse_fault(network, f"{b}=0.6")[0])
+        for a, b in (
+            ("down_valve:coil_open", "tilt_valve:coil_open"),
+            ("relief:set_low", "pump:worn"),
+        )
+    ]
+    seen: list[Observation] = [
+        Behaviour(id="b1", function="lift", move="raise", how="slow", when="warm"),
+        Behaviour(id="b2", function="tilt", move="raise", how="dead", when="warm"),
+        Behaviour(id="b3", function="lift", move="lower", how="as_usual", when="warm"),
+    ]
+    pair = Drawn((faults[0], faults[1]), (0.6, 0.6))
+    drawn = [*(Drawn(o, (1.0, 1.0)) for o in others), pair]
+    grid = (PAIR_SEVERITIES, PAIR_SEVERITIES)
+    (_, alone), *_ = doctor._weighed([pair], [grid], doctor.predictor, seen)
+    among = {p.names: w for p, w in doctor._weighed(drawn, [grid] * 3, doctor.predictor, seen)}
+    assert among[pair.names] == pytest.approx(alone, abs=1e-6)
+    assert among[pair.names] == max(among.values()), "it alone explains all three words"
+    # It is what it weighs beside the single faults, too.
+    chosen = doctor._with_pairs(drawn, [grid] * 3, doctor.predictor)
+    belief = doctor._ranked(chosen, doctor._noticed, seen).belief
+    beside = float(np.logaddexp.reduce(belief.log_weight[chosen.population.members[-1]]))
+    if history == History():
+        # What slight faults lose that nobody notices, the others gain.
+        assert 0.0 <= beside - alone < 1.0
+
+
 def test_two_that_do_together_what_neither_does_are_found(packer_doctor: Diagnostician) -> None:
     """A pump that gets too little oil, and a piston past which the little goes: alone each still
     builds up the pressure."""
@@ -317,7 +362,8 @@ def test_what_is_put_aside_leaves_the_memory_at_once(
     state = doctor.circuit.states[STALLED[0]]
     first, whole = weakref.ref(kept(0)), weakref.ref(chosen(0))
     slope = kept(0)[state].slope[0]
-    assert chosen(0)[state].slope[0].shape == slope.shape
+    # The machine in order stands before those that are screened.
+    assert chosen(0)[state].slope[0].shape == slope[:, 1:].shape
     gc.disable()
     try:
         for i in range(1, PAIRS_AT_HAND):
@@ -333,3 +379,55 @@ def test_what_is_put_aside_leaves_the_memory_at_once(
         gc.enable()
     # Who asks for it again gets the same.
     assert kept(0)[state].slope[0] == pytest.approx(slope)
+
+
+def test_what_was_solved_of_a_pair_is_not_solved_again_among_others(
+    packer_predictor: Predictor, by_key: dict[str, Fault], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    state = packer_predictor.circuit.states["blade_extend_stalled"]
+    slipping = by_key["pump:worn"], by_key["tailgate_section:linkage_off"]
+    weak = by_key["pump:worn"], by_key["main_relief:set_low"]
+    singles = packer_predictor.population
+    before = SolvedBefore()
+    counts: list[int] = []
+    solve = SteadySolver.solve
+
+    def counted(self: SteadySolver, states: Any, cases: Cases, start: Any = None) -> Solution:
+        counts.append(cases.count)
+        return solve(self, states, cases, start)
+
+    monkeypatch.setattr(SteadySolver, "solve", counted)
+
+    def shown(pairs: list[tuple[Fault, Fault]], kept: SolvedBefore) -> Array:
+        counts.clear()
+        screened = Screened(packer_predictor, fault_pairs(singles, pairs), kept)
+        return screened[state].mean
+
+    alone = shown([weak], before)
+    assert max(counts) == PAIR_CELLS
+    both = shown([slipping, weak], before)
+    assert max(counts) == PAIR_CELLS, "only the other pair is solved"
+    assert both[:, PAIR_CELLS:] == pytest.approx(alone)
+    assert both == pytest.approx(shown([slipping, weak], SolvedBefore()))
+    assert max(counts) == 2 * PAIR_CELLS
+    again = shown([weak, slipping], before)
+    assert max(counts, default=0) <= 1, "nobody is solved again but the machine in order"
+    assert again[:, :PAIR_CELLS] == pytest.approx(alone)
+
+
+def test_solutions_that_were_not_asked_for_longest_make_room() -> None:
+    def solution(width: int) -> Solution:
+        none = np.zeros(width)
+        return Solution(np.zeros((10, width)), none == 0, none, none.astype(np.intp))
+
+    kept = SolvedBefore(most_bytes=3 * 4 * (80 + 1 + 8 + 8))
+    for name in "abc":
+        kept.keep(name, solution(4))
+    assert kept.get("a") is not None
+    kept.keep("d", solution(4))
+    assert kept.get("b") is None
+    assert all(kept.get(name) is not None for name in "acd")
+    kept.keep("e", solution(12))
+    assert len(kept) == 1
+    kept.clear()
+    assert kept.get("e") is None

@@ -7,6 +7,8 @@ from umweg.bench.isolate import IsolateFigures, Played
 from umweg.bench.real import ENGINE_SHARE, NEXT_TO, OIL_C, RealMachine
 from umweg.core.faults.population import parse_fault
 from umweg.core.network.network import engine_rpm
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.steady import SteadySolver
 from umweg.library import load_jobs
@@ -39,6 +41,19 @@ def test_a_gauge_is_off_by_its_own_and_now_and_then_grossly(machine: RealMachine
     assert gross.mean() == pytest.approx(0.05, abs=0.015)
     offset = machine._offsets[GAUGE.id]
     assert np.median(shown[~gross]) == pytest.approx(150.0 + offset, abs=0.3)
+
+
+def test_a_needle_lies_on_its_pin_where_the_gauge_shows_no_vacuum(
+    packer_solver: SteadySolver,
+) -> None:
+    circuit = packer_solver.network.circuit
+    machine = HiddenMachine(circuit, [], np.random.default_rng(3), packer_solver)
+    state = next(n for n, s in circuit.states.items() if s.engine == "off" and not s.passing)
+    asked = blank(BAR, state)
+    fine = next(i for i in load_jobs()[0].instruments if i.low < 0)
+    wide = [asked.witnessed(machine, GAUGE).value for _ in range(40)]
+    assert min(wide) == 0.0 < max(wide)
+    assert min(asked.witnessed(machine, fine).value for _ in range(40)) < 0.0
 
 
 def test_one_word_in_ten_is_the_one_next_to_it(machine: RealMachine) -> None:

@@ -8,7 +8,7 @@ import pytest
 from umweg.core.components.base import WORKS
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.evidence import spread_band
-from umweg.core.diagnose.gauges import gauge_for, highest_bar
+from umweg.core.diagnose.gauges import gauge_for, highest_bar, within_reach_bar
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.worth import (
     EXPLAIN_MIN,
@@ -24,7 +24,8 @@ from umweg.core.diagnose.worth import (
 )
 from umweg.core.faults.population import Hypothesis, faults_of
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantities import Quantity, at_point
+from umweg.core.units import to_base
 from umweg.library import load_circuit, load_jobs
 
 JOBS = {job.id: job for job in load_jobs()}
@@ -202,6 +203,39 @@ def test_the_finest_gauge_that_holds_the_highest_pressure(
 ) -> None:
     gauge = gauge_for(GAUGES, highest, lowest)
     assert (gauge.id if gauge else None) == chosen
+
+
+def test_a_gauge_holds_what_one_touch_of_a_lever_brings() -> None:
+    """At idle a loop stands at its charge pressure; a fine gauge there is gone at the first move."""
+    doctor = Diagnostician.of(load_circuit("groomer_drive"), load_jobs()[0].instruments)
+    planner, circuit = doctor.planner([]), doctor.circuit
+    idle = circuit.states["neutral_idle"]
+    named = [s for s in circuit.states.values() if not s.passing and not s.interventions]
+    chosen: dict[str, str] = {}
+    for point in circuit.test_points:
+        if (quantity := at_point(point)).kind != "pressure_bar":
+            continue
+        row = doctor.predictor.network.net_index[point.net]
+        most = max(float(doctor.predictor.healthy(s)[row]) for s in named)
+        gauge, highest = planner.instrument_for(quantity, idle)
+        assert gauge is not None
+        assert highest is not None
+        assert to_base(gauge.high, gauge.unit) >= highest >= most
+        chosen[point.id] = gauge.label
+    assert chosen["forward_port"] == chosen["reverse_port"] == "Gauge 0 … 400 bar"
+    # Where nobody can bring more, the fine gauge is still the one to take.
+    assert chosen["suction_port"] == chosen["case_port"] == "Gauge −1 … 25 bar"
+
+
+def test_what_takes_a_spanner_is_not_within_reach() -> None:
+    """A line that is capped raises the pressure only where it is capped."""
+    circuit = load_circuit("hauler_fan")
+    predictor = Diagnostician.of(circuit, load_jobs()[0].instruments).predictor
+    plugged, usual = circuit.states["outlet_plugged"], circuit.states["idle"]
+    with_cap, without = (within_reach_bar(predictor, s) for s in (plugged, usual))
+    assert (with_cap >= without).all()
+    assert (with_cap > without + 1.0).any()
+    assert (with_cap >= predictor.healthy(plugged)).all()
 
 
 def test_the_highest_pressure_leaves_out_two_in_a_thousand() -> None:

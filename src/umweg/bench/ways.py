@@ -79,10 +79,8 @@ class Ladder:
 
     def then(self, seen: Sequence[Observation]) -> tuple[Diagnosis, Step | None]:
         """The same after a step."""
-        diagnosis = self._doctor.diagnose(seen)
-        if diagnosis.enough:
-            return diagnosis, None
-        return diagnosis, self.next_step(self._doctor.planner(seen), seen)
+        diagnosis, planner = self._doctor.diagnose_and_plan(seen)
+        return diagnosis, None if diagnosis.enough else self.next_step(planner, seen)
 
     def next_step(self, planner: Planner, seen: Sequence[Observation]) -> Step | None:
         """The next look or reading of the ladder that is not refused; nothing at its end."""
@@ -123,14 +121,14 @@ class Everything(Ladder):
 
     def begun(self, seen: Sequence[Observation]) -> tuple[Diagnosis, Step | None]:
         """The diagnosis by what was told, and the first step."""
-        self._planner = planner = self._doctor.planner(seen)
+        self._before, planner = self._doctor.diagnose_and_plan(seen)
+        self._planner = planner
         asked = [blank(quantity, name) for name, quantity in self._readings]
         steps = planner.reading_steps(asked, setup_after(planner.circuit, seen))
         telling = sorted(steps, key=lambda s: -s.bits)[:MOST_READINGS]
         kept = {(s.state, s.quantity, s.point) for s in telling if not s.refused}
         self._left = [(n, q) for n, q in self._readings if (n, q.kind, q.place) in kept]
         self._looked = {o.topic() for o in seen}
-        self._before = self._doctor.diagnose(seen, with_steps=False)
         return self._before, self.next_step(planner, seen)
 
     def then(self, seen: Sequence[Observation]) -> tuple[Diagnosis, Step | None]:

@@ -13,6 +13,9 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import SteadySolver
 
 AT_HAND = 16
+THINKING = 4
+"""Diagnosticians asked last that keep what they solved for pairs and finer severities: it is many
+times what the single faults take, and is solved again within seconds."""
 
 
 class Doctors:
@@ -23,6 +26,13 @@ class Doctors:
         self._lock = threading.Lock()
         self._predictors: OrderedDict[str, Predictor] = OrderedDict()
         self._doctors: dict[str, tuple[Question, Diagnostician]] = {}
+        self._busy: dict[str, threading.Lock] = {}
+
+    def alone(self, sha256: str) -> threading.Lock:
+        """Held by who plays a circuit or asks its diagnostician: two of a process never work on the
+        same one at the same time."""
+        with self._lock:
+            return self._busy.setdefault(sha256, threading.Lock())
 
     def predictor(self, sha256: str, circuit: Callable[[], Circuit]) -> Predictor:
         """The predictor of a circuit document, made when it is not at hand."""
@@ -35,16 +45,21 @@ class Doctors:
         made = Predictor(solver.network.circuit, single_faults(solver.network), solver)
         # An answer is waited for; what is read in time is played beside it, and offered then.
         made.patient = False
+        gone: dict[str, Predictor] = {}
         with self._lock:
             found = self._predictors.setdefault(sha256, made)
             while len(self._predictors) > self._most:
-                gone, _ = self._predictors.popitem(last=False)
-                self._doctors.pop(gone, None)
+                name, unused = self._predictors.popitem(last=False)
+                self._doctors.pop(name, None)
+                gone[name] = unused
+        for name, unused in gone.items():
+            self._if_idle(name, unused.clear)
         return found
 
     def doctor(self, question: Question, circuit: Callable[[], Circuit]) -> Diagnostician:
         """The diagnostician who answers a question."""
         predictor = self.predictor(question.circuit_sha256, circuit)
+        self._let_rest()
         bare = question.model_copy(update={"observations": ()})
         with self._lock:
             kept = self._doctors.get(question.circuit_sha256)
@@ -54,4 +69,23 @@ class Doctors:
                 predictor, question.instruments, question.labour_per_min, question.history
             )
             self._doctors[question.circuit_sha256] = bare, made
-            return made
+        if kept is not None:
+            # Another kit or history: what the one before has solved is of no use to anybody.
+            self._if_idle(question.circuit_sha256, kept[1].put_aside)
+        return made
+
+    def _let_rest(self) -> None:
+        """Those who were not asked lately put aside what is quickly solved again."""
+        with self._lock:
+            idle = list(self._predictors)[:-THINKING]
+            resting = [(name, self._doctors[name][1]) for name in idle if name in self._doctors]
+        for name, doctor in resting:
+            self._if_idle(name, doctor.put_aside)
+
+    def _if_idle(self, sha256: str, put_aside: Callable[[], None]) -> None:
+        busy = self.alone(sha256)
+        if busy.acquire(blocking=False):
+            try:
+                put_aside()
+            finally:
+                busy.release()

@@ -2,7 +2,6 @@
 
 import asyncio
 import io
-import threading
 import time
 import zipfile
 from collections.abc import Callable, Coroutine, Iterator, Mapping, Sequence
@@ -21,7 +20,6 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.diagnose.flow_curve import flow_curve
 from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.own import own_step
-from umweg.core.diagnose.plan import Planner
 from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, flow_curve_view, step_view
@@ -76,7 +74,6 @@ class Workbench:
 
     engine: Engine
     doctors: Doctors = field(default_factory=Doctors)
-    busy: dict[str, threading.Lock] = field(default_factory=dict)
     answering: int = 0
     """How many answers are being worked out: playing gives way to them for a while."""
 
@@ -105,10 +102,6 @@ class Workbench:
         end = time.monotonic() + GIVE_WAY_S
         while self.answering and time.monotonic() < end:
             time.sleep(0.02)
-
-    def alone(self, sha256: str) -> threading.Lock:
-        """Held by who plays a circuit: two of a process never play the same one twice."""
-        return self.busy.setdefault(sha256, threading.Lock())
 
 
 def piece(name: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
@@ -184,7 +177,7 @@ def _answered(bench: Workbench, question: Question) -> tuple[DiagnosisView, dict
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
     keeping = Keeping(doctor.exhibits)
     _remember_timed(bench, doctor.predictor, keeping.suspects, question.circuit_sha256)
-    with bench.alone(question.circuit_sha256):
+    with bench.doctors.alone(question.circuit_sha256):
         ranking = rank(
             keeping, question.observations, question.instruments, history=question.history
         )
@@ -248,7 +241,7 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
             return
         question, job_id = Question.model_validate(row.question), row.job_id
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
-    alone = bench.alone(question.circuit_sha256)
+    alone = bench.doctors.alone(question.circuit_sha256)
     title = f"Working out the way on: {doctor.circuit.name}"
 
     def progress(done: int, known: int) -> None:
@@ -286,16 +279,15 @@ def judge_own(context: JobContext, key: str, reading: dict[str, Any]) -> None:
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
 
     def judged() -> OwnFound:
-        with bench.alone(question.circuit_sha256):
-            ranking, predictor = doctor.rank(question.observations)
-            planner = Planner(predictor, ranking, doctor.instruments, doctor.money)
+        with bench.doctors.alone(question.circuit_sha256):
+            planner = doctor.planner(question.observations)
             try:
                 step = own_step(planner, asked, question.observations)
                 curve = flow_curve(planner, asked, question.observations)
             finally:
                 if isinstance(asked.state, MachineState):
                     # Somebody's own states are not kept: there is no end to them.
-                    predictor.forget([asked.state])
+                    planner.predictor.forget([asked.state])
         return OwnFound(
             step=step_view(doctor.circuit, step),
             trouble=None,
@@ -321,7 +313,7 @@ def draw_curve(context: JobContext, sha256: str, timing: str, fault: str) -> Non
         if fault:
             known, severity = parse_fault(solver.network, fault)
             own[known.slot] = float(known.mode.value(known.healthy, severity))
-        with bench.alone(sha256):
+        with bench.doctors.alone(sha256):
             curve = watched(circuit, solver, circuit.timing(timing), own)
         return CurveFound(curve=curve, trouble=None)
 
@@ -413,7 +405,7 @@ def _play(context: JobContext, sha256: str, in_time: bool) -> None:
             continue
         bench.give_way()
         try:
-            with bench.alone(sha256):
+            with bench.doctors.alone(sha256):
                 contents = part.make()
         except SolveError as error:
             log.warning("play", circuit=predictor.circuit.id, part=part.mark, why=str(error))

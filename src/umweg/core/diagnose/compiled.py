@@ -8,7 +8,8 @@ from typing import Any, cast
 
 import numba
 
-THREADS = 2
+from umweg.core.solve.steady import THREADS
+
 WORTH_SHARING = 16
 """So many at least, or one thread does them all."""
 

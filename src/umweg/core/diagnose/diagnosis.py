@@ -1,7 +1,7 @@
 """One diagnosis: circuit and observations in; suspects, reasons, groups, next steps out."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -10,7 +10,6 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.guesses import Guess, guesses_of
-from umweg.core.diagnose.order import Order
 from umweg.core.diagnose.pairs import Drawn, Grids, chosen_grids, chosen_pairs
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
@@ -21,6 +20,8 @@ from umweg.core.faults.population import (
     Population,
     between,
     fault_pairs,
+    healthy_only,
+    merged,
     single_faults,
 )
 from umweg.core.network.network import Indices, Network
@@ -29,6 +30,7 @@ from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, Screened
+from umweg.core.observe.solved import SolvedBefore
 from umweg.core.solve.steady import SteadySolver
 
 BETWEEN_AT_HAND = 40
@@ -76,6 +78,7 @@ class Diagnostician:
         self.money = Money.of(predictor.circuit, labour_per_min)
         self.exhibits = Played(predictor)
         self._pairs: dict[str, Screened] = {}
+        self._solved = SolvedBefore()
         self._chosen: tuple[str, Paired] | None = None
         self._joined: Joined | None = None
         self._between: dict[int, Predictor] = {}
@@ -168,29 +171,30 @@ class Diagnostician:
         ranking : of the single faults by these observations, where it was made already
         """
         ranking, predictor = self.rank(observations, ranking)
-        order = Order((), pays=True)
-        groups: dict[str, tuple[str, ...]] = {}
-        expected_cost = 0.0
-        guesses: list[Guess] = []
-        if with_steps:
-            planner = Planner(predictor, ranking, self.instruments, self.money)
-            order = next_steps(planner, observations)
-            groups = groups_of(ranking, order.steps, planner)
-            expected_cost = planner.stakes.now
-            guesses = guesses_of(planner)
-        return Diagnosis(
-            ranking.listed(groups),
-            ranking.other_share,
-            ranking.explained,
-            predictor.population.paired,
-            ranking.left_out,
-            order.steps,
-            repairs_of(ranking, self.money),
-            not order.pays,
-            expected_cost,
-            tuple(guesses),
-            ranking.earlier,
-        )
+        if not with_steps:
+            return _answer(ranking, self.money)
+        return _planned(Planner(predictor, ranking, self.instruments, self.money), observations)
+
+    def diagnose_and_plan(self, observations: Sequence[Observation]) -> tuple[Diagnosis, Planner]:
+        """The same, and the planner that the steps were judged by, to judge others."""
+        planner = self.planner(observations)
+        return _planned(planner, observations), planner
+
+    def put_aside(self) -> None:
+        """Throw away what was solved for pairs and finer severities; what the single faults show
+        stays. Who asks again waits a little longer.
+        """
+        finer = (p for p, _ in self._divided.values())
+        for predictor in (*self._pairs.values(), *finer, *self._between.values()):
+            predictor.clear()
+        for kept in (self._joined, self._chosen and self._chosen[1]):
+            if kept is not None:
+                kept.clear()
+        self._pairs.clear()
+        self._solved.clear()
+        self._divided.clear()
+        self._between.clear()
+        self._joined = self._chosen = None
 
     def _weighed(
         self,
@@ -206,7 +210,7 @@ class Diagnostician:
         population = predictor.population
         weight = self._ranked(predictor, np.zeros(0), observations).belief.log_weight
         found = []
-        for pair, rows in zip(pairs, population.members, strict=True):
+        for pair, rows in zip(pairs, population.members[1:], strict=True):
             whole = float(np.logaddexp.reduce(weight[rows]))
             a, b = population.severity[rows[np.argmax(weight[rows])]]
             found.append((Drawn(pair.faults, (float(a), float(b))), whole))
@@ -218,7 +222,9 @@ class Diagnostician:
         if key not in self._pairs:
             while len(self._pairs) >= PAIRS_AT_HAND:
                 self._pairs.pop(next(iter(self._pairs))).clear()
-            self._pairs[key] = Screened(singles, self._drawn(pairs, grids))
+            # Words and warmth are told by how the machine in order moves: it stands first.
+            population = merged(healthy_only(), self._drawn(pairs, grids))
+            self._pairs[key] = Screened(singles, population, self._solved)
         return self._pairs[key]
 
     def _drawn(self, pairs: Sequence[Drawn], grids: Grids) -> Population:
@@ -242,3 +248,31 @@ class Diagnostician:
 
 def _key(pairs: Sequence[Drawn], grids: Grids) -> str:
     return repr(([(p.faults[0].key, p.faults[1].key) for p in pairs], grids))
+
+
+def _planned(planner: Planner, observations: Sequence[Observation]) -> Diagnosis:
+    ranking, order = planner.ranking, next_steps(planner, observations)
+    return replace(
+        _answer(ranking, planner.money, groups_of(ranking, order.steps, planner)),
+        steps=order.steps,
+        enough=not order.pays,
+        expected_cost=planner.stakes.now,
+        guesses=tuple(guesses_of(planner)),
+    )
+
+
+def _answer(
+    ranking: Ranking, money: Money, groups: Mapping[str, tuple[str, ...]] | None = None
+) -> Diagnosis:
+    return Diagnosis(
+        suspects=ranking.listed(groups),
+        other_share=ranking.other_share,
+        explained=ranking.explained,
+        pairs_drawn=ranking.population.paired,
+        left_out=ranking.left_out,
+        steps=(),
+        repairs=repairs_of(ranking, money),
+        enough=False,
+        expected_cost=0.0,
+        earlier_readings=ranking.earlier,
+    )

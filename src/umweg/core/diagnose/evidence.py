@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from umweg.core.components.base import Array
 from umweg.core.diagnose.further import conditioned, share_below
 from umweg.core.diagnose.jointly import Joint, jointly
+from umweg.core.faults.population import Population
 from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.predict import SEVERITIES
 from umweg.core.observe.quantities import Quantity, from_scale
@@ -205,7 +206,8 @@ def believe(
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
     readings += earlier
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
-    log_told = _told(told, [t.log_likelihood for t in told], _best_story(told))
+    best_story = _best_story(told, suspects.population)
+    log_told = _told(told, [t.log_likelihood for t in told], best_story)
     log_other = float(np.log(other_prior)) + sum(t.log_broad for t in told)
     count, unknowns = len(prior), suspects.slope_count
     if not readings:
@@ -268,10 +270,18 @@ def _chosen(chosen: NDArray[np.intp], of_class: Sequence[NDArray[Any]]) -> NDArr
     return found
 
 
-def _best_story(told: Sequence[Told]) -> float:
-    """Log likelihood of the candidate that all words of the story fit best."""
+def _best_story(told: Sequence[Told], population: Population) -> float:
+    """Log likelihood of the candidate that all words of the story fit best.
+
+    Who leads astray tells of one thing: a story that takes two faults to explain is no more likely
+    to be wrong for it, and what they gain lifts nobody that it speaks against.
+    """
     story = [t.log_likelihood for t in told if t.story]
-    return float(np.sum(story, axis=0).max()) if story else 0.0
+    if not story:
+        return 0.0
+    together: Array = np.sum(story, axis=0)
+    single = population.severity[:, 1] == 0.0
+    return float((together[single] if single.any() else together).max())
 
 
 def _told(told: Sequence[Told], log_likelihood: Sequence[Array], best_story: float) -> Array:
@@ -291,14 +301,13 @@ def _told(told: Sequence[Told], log_likelihood: Sequence[Array], best_story: flo
     return total
 
 
-def log_not_astray(evidence: Sequence[Evidence], count: int) -> Array:
+def log_not_astray(evidence: Sequence[Evidence], population: Population) -> Array:
     """(C,) how likely the story that was told is true, if this candidate is what is wrong."""
-    story = [e.log_likelihood for e in evidence if isinstance(e, Told) and e.story]
-    if not story:
-        return np.zeros(count)
-    true = np.sum(story, axis=0)
-    best = float(true.max()) + np.log(WRONG_STORY)
-    share: Array = true - np.logaddexp(true, best)
+    told = [e for e in evidence if isinstance(e, Told) and e.story]
+    if not told:
+        return np.zeros(population.count)
+    true = np.sum([t.log_likelihood for t in told], axis=0)
+    share: Array = true - np.logaddexp(true, _best_story(told, population) + np.log(WRONG_STORY))
     return share
 
 
@@ -320,7 +329,7 @@ def _finely(
     if not len(near) or (readings is None and not told):
         return log_weight
     fits = []
-    best_story = _best_story(told)
+    best_story = _best_story(told, population)
     for fraction in FRACTIONS:
         other = (population.below if fraction < 0 else population.above)[near, 0]
         there = other >= 0

@@ -1,12 +1,17 @@
 """Which of the shop's instruments a reading is taken with."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.diagnose.hazards import REFUSE_TEST_ABOVE
+from umweg.core.errors import SolveError
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.predict import Predictor
 from umweg.core.units import to_base
 
 
@@ -23,6 +28,31 @@ def highest_bar(pressure: Array, weight: Array) -> float:
     return float(pressure[order][min(first, len(order) - 1)])
 
 
+_WITHIN_REACH: WeakKeyDictionary[Predictor, dict[str, Array]] = WeakKeyDictionary()
+
+
+def within_reach_bar(predictor: Predictor, state: MachineState) -> Array:
+    """(N_all,) the most each place of the healthy machine can come to while a gauge hangs there.
+
+    Whoever stands at a gauge with the machine at rest can be moved against: one touch of a lever
+    brings the pressures of another named state. Those count in which nothing is fitted or opened
+    that is not in this state: that takes somebody with a spanner.
+    """
+    key = "|".join(sorted(i.model_dump_json() for i in state.interventions))
+    known = _WITHIN_REACH.setdefault(predictor, {})
+    if key not in known:
+        nothing = np.zeros(len(predictor.network.net_index))
+        known[key] = np.max([*_reached(predictor, state), nothing], axis=0)
+    return known[key]
+
+
+def _reached(predictor: Predictor, state: MachineState) -> Iterator[Array]:
+    for other in predictor.circuit.states.values():
+        if not other.passing and all(i in state.interventions for i in other.interventions):
+            with suppress(SolveError):
+                yield predictor.healthy(other)
+
+
 def first_that(instruments: Sequence[Instrument], measures: str) -> Instrument | None:
     """The shop's first instrument of a kind."""
     return next((i for i in instruments if i.measures == measures and not i.retired), None)
@@ -31,7 +61,7 @@ def first_that(instruments: Sequence[Instrument], measures: str) -> Instrument |
 def gauge_for(
     instruments: Sequence[Instrument], highest_bar: float, lowest_bar: float
 ) -> Instrument | None:
-    """The finest gauge whose range holds the highest pressure any live candidate could make.
+    """The finest gauge whose range holds the highest pressure that could come upon it.
 
     Suction needs a gauge that shows vacuum: one from 0 upward would stand on its stop.
     """

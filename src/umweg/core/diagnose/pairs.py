@@ -10,14 +10,17 @@ from umweg.core.faults.population import PAIR_SEVERITIES, SEVERITIES, Fault, Gri
 
 COARSE_PAIRS = 32
 """Pairs that are screened because of what each of their two explains alone."""
-FINE_PAIRS = 8
-"""Those that are chosen at the end."""
-BESIDE = (4, 1)
-"""Of so many of the best pairs, what stands best beside either fault is looked for among all; once
-more of a best one that was found so …"""
+CHOSEN_SHARE = 0.95
+"""So much of what all of them weigh is chosen at the end: where a second fault could be one of a
+dozen, eight of them would leave a third of it out, …"""
+FINE_PAIRS = (6, 16)
+"""… but so many at least, for a quick look is none too sure, and at most."""
+BESIDE = (8, 2)
+"""Of the best pairs, what stands best beside so many of their faults, each as bad as it is there, is
+looked for among all; once more beside the two of a best one that was found so …"""
 BESIDE_SEVERITIES = (0.5, 1.0)
 """… at these severities …"""
-BESIDE_PAIRS = 20
+BESIDE_PAIRS = 32
 """… and so many of those are screened like the others."""
 CHOSEN_STEPS = 4
 """Where a fault has a cliff, pairs are screened with its likeliest severity beside the grid's, and
@@ -60,30 +63,35 @@ def chosen_pairs(ranking: Ranking, bent: frozenset[str], weighed: Weighed) -> li
     def screened(pairs: Sequence[Drawn]) -> list[tuple[Drawn, float]]:
         return weighed(pairs, _looked_at(pairs, PAIR_SEVERITIES, bent))
 
-    def beside(best: Sequence[tuple[Drawn, float]], known: set[frozenset[str]]) -> list[Drawn]:
-        around = [
+    def beside(best: Sequence[tuple[Drawn, float]], count: int) -> list[Drawn]:
+        known = {pair.names for pair, _ in best}
+        around = dict.fromkeys(
             ranking.nearest(fault, severity)
             for pair, _ in best
             for fault, severity in zip(pair.faults, pair.severity, strict=True)
-        ]
-        reach = ranking.reach(np.array(list(dict.fromkeys(around)), dtype=np.intp))
+        )
+        reach = ranking.reach(np.array(list(around)[:count], dtype=np.intp))
         fresh = [p for p in _all(ranking, reach) if p.names not in known]
         # How bad the first of the two is is known already.
         grids = [
             ((p.severity[0],), other)
             for p, (_, other) in zip(fresh, _looked_at(fresh, BESIDE_SEVERITIES, bent), strict=True)
         ]
-        chosen = weighed(fresh, grids)[BESIDE_PAIRS - 1 :: -1]
-        return list({pair.names: pair for pair, _ in chosen}.values())
+        best_of: dict[frozenset[str], Drawn] = {}
+        for pair, _ in weighed(fresh, grids):
+            best_of.setdefault(pair.names, pair)
+        return list(best_of.values())[:BESIDE_PAIRS]
 
     found = screened(_hopeful(ranking, ranking.hopes, COARSE_PAIRS))
     for count in BESIDE:
         known = {pair.names for pair, _ in found}
-        more = screened(beside(found[:count], known))
+        more = screened(beside(found, count))
         found = sorted(found + more, key=lambda f: -f[1])
         if not found or found[0][0].names in known:
             break
-    return [pair for pair, _ in found[:FINE_PAIRS]]
+    weight = np.exp([log_weight - found[0][1] for _, log_weight in found])
+    enough = 1 + int(np.searchsorted(np.cumsum(weight), CHOSEN_SHARE * weight.sum()))
+    return [pair for pair, _ in found[: int(np.clip(enough, *FINE_PAIRS))]]
 
 
 def chosen_grids(pairs: Sequence[Drawn], bent: frozenset[str]) -> Grids:

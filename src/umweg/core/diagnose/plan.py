@@ -11,7 +11,7 @@ from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, spread_band
-from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar
+from umweg.core.diagnose.gauges import first_that, gauge_for, highest_bar, within_reach_bar
 from umweg.core.diagnose.hazards import LIVE, Hazard, heat_caution, pressure_hazard
 from umweg.core.diagnose.ladder import LOOK, Rung, rung
 from umweg.core.diagnose.opening import Openings
@@ -179,8 +179,9 @@ class Planner:
         pressure = np.max([t.solution.across[row][self.live] for t in tables], axis=0, initial=-1.0)
         if quantity.kind == "peak_bar":
             pressure = np.maximum(pressure, self.predictor.timed(quantity).mean[self.live])
-        # A gauge must not break because the belief is wrong.
-        healthy = max((float(t.healthy[row]) for t in tables), default=0.0)
+        # A gauge must break neither because the belief is wrong nor because a lever is touched.
+        reach = (float(within_reach_bar(self.predictor, s)[row]) for s in passed)
+        healthy = max(0.0, *(float(t.healthy[row]) for t in tables), *reach)
         highest = max(highest_bar(pressure, self.live_weight), healthy)
         if any(s.passing for s in passed):
             # What stands there for a moment is not solved: as much as the parts there may bear.

@@ -137,9 +137,11 @@ def log_prior(exhibits: Exhibits, seen: Array | None = None, history: History = 
 
         factors = [float(np.prod([factor(f) for f in h.faults])) for h in population.hypotheses]
         weight *= np.array(factors)[population.hypothesis]
-    faulty = np.array([bool(h.faults) for h in population.hypotheses])[population.hypothesis]
-    before = float(np.exp(population.log_prior[faulty]).sum())
-    after = float(weight[faulty].sum())
+    faults = np.array([len(h.faults) for h in population.hypotheses])[population.hypothesis]
+    # By the single faults alone, so that a pair weighs the same whichever others are drawn with it.
+    faulty, single = faults > 0, faults == 1
+    before = float(np.exp(population.log_prior[single]).sum())
+    after = float(weight[single].sum())
     if after > 0.0:
         weight[faulty] *= before / after
     weight[~faulty] = np.exp(population.log_prior[~faulty])
@@ -147,7 +149,7 @@ def log_prior(exhibits: Exhibits, seen: Array | None = None, history: History = 
         # A machine after its repair is not one that was brought in: it is in order as surely as
         # the decision was.
         cured = min(history.cured, SUREST_CURE)
-        weight[faulty] *= (1.0 - cured) / float(weight[faulty].sum())
+        weight[faulty] *= (1.0 - cured) / float(weight[single].sum())
         weight[~faulty] *= cured / float(weight[~faulty].sum())
     result: Array = np.log(weight)
     return result

@@ -232,20 +232,26 @@ class Ranking:
         """Hypotheses worth looking at between the severities of their grid, the likeliest first.
 
         A fault with a cliff may explain every reading at some severity, and none of the grid's
-        explains all: each reading counts as if its best severity were there. It is worth it where
-        what is shown bends so much that a straight line between two of the grid's is no answer.
+        explains all: each reading counts as if its best severity were there, from what the likeliest
+        of the grid weighs with all of them together, or each by itself. (Readings that share an
+        unknown weigh more together: by itself alone the true one was given up at the tenth.) It is
+        worth it where what is shown bends so much that a straight line between two of the grid's
+        is no answer.
         """
         readings = [e for e in self.evidence if isinstance(e, Measured)]
         if len(readings) < DIVIDED_FROM:
             return np.zeros(0, dtype=np.intp)
         population = self.population
-        fit = self._fit
-        total = np.logaddexp.reduce(np.append(self.belief.log_weight, self.belief.log_other))
+        fit, weight = self._fit, self.belief.log_weight
+        total = np.logaddexp.reduce(np.append(weight, self.belief.log_other))
         most = np.full(len(population.hypotheses), -np.inf)
         for h, rows in enumerate(population.members):
             if population.hypotheses[h].key in self.bent:
                 prior = np.logaddexp.reduce(population.log_prior[rows])
-                most[h] = fit[:, rows].max(axis=1).sum() + prior
+                of_each = fit[:, rows].max(axis=1)
+                likeliest = rows[np.argmax(weight[rows])]
+                together = weight[likeliest] + (of_each - fit[:, likeliest]).sum()
+                most[h] = max(of_each.sum() + prior, together)
         order = np.argsort(-most, kind="stable")[:MOST_DIVIDED]
         found: Indices = np.sort(order[most[order] > total + np.log(WORTH_DIVIDING)])
         return found
@@ -295,7 +301,7 @@ class Ranking:
         starts = np.array([m[0] for m in population.members])
         # A leader that a story speaks against lives on the chance that the story is wrong; what a
         # second fault explains of it cannot be gained on top of that chance.
-        alone = self.belief.log_weight + log_not_astray(self.evidence, population.count)
+        alone = self.belief.log_weight + log_not_astray(self.evidence, population)
         hopes = np.full((len(candidates), len(population.hypotheses)), -np.inf)
         beside = np.zeros(hopes.shape, dtype=np.intp)
         for row, c in enumerate(candidates):

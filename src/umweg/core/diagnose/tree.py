@@ -143,8 +143,7 @@ class _Grower:
         return f"{label}: {first.remedy}"
 
     def _branches(self, seen: list[Observation], step: Step, depth: int) -> list[Branch]:
-        ranking, predictor = self._doctor.rank(seen)
-        planner = Planner(predictor, ranking, self._doctor.instruments, self._doctor.money)
+        planner = self._doctor.planner(seen)
         mark = f"then-{len(seen)}"
         answers = sorted(_answers(planner, step, mark), key=lambda a: -a.share)
         self._known += sum(a.share >= SELDOM for a in answers)

@@ -5,6 +5,7 @@ import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import pairwise
 from typing import Any, Protocol
 
 import numpy as np
@@ -24,9 +25,12 @@ from umweg.core.observe.quantities import (
     quantity_of,
     stopped,
 )
+from umweg.core.observe.solved import SolvedBefore
 from umweg.core.observe.timed import DRIVE_STEP, OIL_STEP, TimedReader
 from umweg.core.solve.begin import apart
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
+
+NOBODY: Indices = np.zeros(0, dtype=np.intp)
 
 
 @dataclass(frozen=True)
@@ -193,27 +197,48 @@ class Predictor:
                 return
             solvable = [self.network.state(s) for s in new.values()]
             healthy = self._solve_healthy(solvable, [s.label for s in new.values()])
-            count = self.population.count
-            cases = Cases(
-                np.repeat(np.arange(len(solvable)), count),
-                np.concatenate([self.population.slot_at(s.oil_c) for s in new.values()]),
-                np.tile(self.population.value, (len(solvable), 1)),
-            )
-            solution = self.solver.solve(solvable, cases, self._start(healthy, count))
+            solved = self._solved(list(new.values()), solvable, healthy)
             for i, (key, state) in enumerate(new.items()):
-                part = slice(i * count, (i + 1) * count)
-                piece = Solution(
-                    solution.across[:, part],
-                    solution.converged[part],
-                    solution.residual_lpm[part],
-                    solution.iterations[part],
-                )
-                self._done[key] = self._predict(state, solvable[i], piece, healthy[:, i])
+                self._done[key] = self._predict(state, solvable[i], solved[i], healthy[:, i])
 
-    def _start(self, healthy: Array, count: int) -> Array:
-        """(N, S · C) where the solver begins in each state."""
-        begun: Array = np.repeat(healthy[: self.network.unknown_count], count, axis=1)
-        return begun + np.tile(self._apart, healthy.shape[1])
+    def _solved(
+        self, states: Sequence[MachineState], solvable: Sequence[SolvableState], healthy: Array
+    ) -> list[Solution]:
+        """Every candidate in each of S states, with the sound machine's (N_all, S) there."""
+        every = np.arange(self.population.count)
+        return self._solve(states, solvable, healthy, [every] * len(states))
+
+    def _solve(
+        self,
+        states: Sequence[MachineState],
+        solvable: Sequence[SolvableState],
+        healthy: Array,
+        rows: list[Indices],
+    ) -> list[Solution]:
+        """Some candidates in each state, all in one batch.
+
+        Parameters
+        ----------
+        rows : of each state, which candidates
+        """
+        counts = [len(r) for r in rows]
+        cases = Cases(
+            np.repeat(np.arange(len(states)), counts),
+            np.concatenate(
+                [self.population.slot_at(s.oil_c)[r] for s, r in zip(states, rows, strict=True)]
+            ),
+            self.population.value[np.concatenate(rows)],
+        )
+        solution = self.solver.solve(solvable, cases, self._begin(states, healthy, rows))
+        ends = np.cumsum([0, *counts])
+        return [solution.part(slice(a, b)) for a, b in pairwise(ends.tolist())]
+
+    def _begin(self, states: Sequence[MachineState], healthy: Array, rows: list[Indices]) -> Array:
+        """(N, B) where the solver begins with some candidates in each state: where the sound machine
+        is, as far from it as where all of them stand."""
+        counts = [len(r) for r in rows]
+        begun: Array = np.repeat(healthy[: self.network.unknown_count], counts, axis=1)
+        return begun + self._apart[:, np.concatenate(rows)]
 
     @cached_property
     def _apart(self) -> Array:
@@ -526,8 +551,52 @@ class Screened(Paired):
     """Pairs of faults with slopes that are put together as well.
 
     Good enough to tell which of many pairs are worth a closer look: the slopes of a candidate take
-    longer than its solution.
+    longer than its solution. What was solved of a pair before, among others, is not solved again.
     """
+
+    def __init__(
+        self, singles: Predictor, pairs: Population, before: SolvedBefore | None = None
+    ) -> None:
+        super().__init__(singles, pairs)
+        self._before = SolvedBefore() if before is None else before
+
+    def _solved(
+        self, states: Sequence[MachineState], solvable: Sequence[SolvableState], healthy: Array
+    ) -> list[Solution]:
+        population = self.population
+        named = [
+            (h.key, population.severity[rows].tobytes())
+            for h, rows in zip(population.hypotheses, population.members, strict=True)
+        ]
+        keys = [state_key(s) for s in states]
+        known = [[self._before.get((key, n)) for n in named] for key in keys]
+        missing = [
+            np.concatenate(
+                [NOBODY, *(r for r, k in zip(population.members, of, strict=True) if k is None)]
+            )
+            for of in known
+        ]
+        found = self._solve(states, solvable, healthy, missing)
+        whole = []
+        for key, of, fresh in zip(keys, known, found, strict=True):
+            parts, at = [], 0
+            for name, rows, part in zip(named, population.members, of, strict=True):
+                if part is None:
+                    part, at = fresh.part(slice(at, at + len(rows))), at + len(rows)
+                    self._before.keep((key, name), part)
+                parts.append(part)
+            whole.append(Solution.joined(parts))
+        return whole
+
+    def _begin(self, states: Sequence[MachineState], healthy: Array, rows: list[Indices]) -> Array:
+        """Where what the two faults change adds up: two to three times nearer than the sound one."""
+        count, begun = self.network.unknown_count, []
+        for i, (state, chosen) in enumerate(zip(states, rows, strict=True)):
+            alone = self._singles[state].solution
+            there = self._put_together(alone.across[:count])
+            known = self._known_alone(alone.converged)
+            begun.append(np.where(known, there, healthy[:count, [i]])[:, chosen])
+        return np.concatenate(begun, axis=1)
 
     def _shown(
         self, named: MachineState, state: SolvableState, across: Array

@@ -27,6 +27,8 @@ CAVITY_BAR = -0.95
 """Gauge pressure at which oil at sea level parts: no net falls far below it."""
 CAVITY_LPM_PER_BAR = 300.0
 """How stiffly a cavity holds that pressure."""
+THREADS = 2
+"""That compiled work is shared out to: more gain nothing on the machines this runs on."""
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ class Options:
     tolerance_lpm: float = 1e-8
     lanes: tuple[int, ...] = (64, 16, 4)
     """Width of a block of lanes; when too few are busy, what is left goes on in a narrower one."""
-    threads: int = 2
+    threads: int = THREADS
     pressure_step_bar: float = 60.0
     speed_step_mm_s: float = 200.0
     shaft_step_rpm: float = 500.0
@@ -113,6 +115,25 @@ class Solution:
     converged: NDArray[np.bool_]
     residual_lpm: Array
     iterations: Indices
+
+    def part(self, cases: slice) -> "Solution":
+        """Some of the cases, in arrays of their own."""
+        return Solution(
+            self.across[:, cases].copy(),
+            self.converged[cases].copy(),
+            self.residual_lpm[cases].copy(),
+            self.iterations[cases].copy(),
+        )
+
+    @classmethod
+    def joined(cls, parts: Sequence["Solution"]) -> "Solution":
+        """Cases behind one another."""
+        return cls(
+            np.concatenate([p.across for p in parts], axis=1),
+            np.concatenate([p.converged for p in parts]),
+            np.concatenate([p.residual_lpm for p in parts]),
+            np.concatenate([p.iterations for p in parts]),
+        )
 
 
 class _Work:

@@ -103,6 +103,9 @@ class Reading(Observed):
         quantity, _ = measured(machine.circuit, self.model_copy(update={"value": 1.0}))
         true = machine.value(quantity, resolve_state(machine.circuit, self.state))
         value = machine.shown(quantity, true, instrument)
+        if instrument is not None and instrument.measures == "pressure":
+            # Below where its scale begins a needle lies on its pin.
+            value = max(value, to_base(instrument.low, instrument.unit))
         named = None if instrument is None else instrument.id
         found = {"value": value, "unit": UNIT_OF_KIND[quantity.kind], "instrument": named}
         return self.model_copy(update=found)
