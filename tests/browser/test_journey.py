@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 from pydantic import TypeAdapter
 
+from tests.browser.conftest import WORKED_OUT_MS
 from umweg.core.circuit.document import Circuit
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.hidden import HiddenMachine
@@ -32,7 +33,7 @@ HOW = {
 def open_bench(page: Page, address: str, serial: str) -> None:
     page.goto(address)
     page.get_by_role("link").filter(has_text=serial).click()
-    page.locator("[data-part]").first.wait_for(timeout=90_000)
+    page.locator("[data-part]").first.wait_for(timeout=WORKED_OUT_MS)
 
 
 def type_number(page: Page, value: float) -> None:
@@ -85,7 +86,7 @@ def test_a_hidden_machine_is_isolated_by_following_the_screen(
             word.tap()
             expect(word).to_have_attribute("aria-pressed", "true", timeout=1_000)
     page.get_by_role("button", name="To the bench").tap()
-    page.locator("[data-part]").first.wait_for(timeout=90_000)
+    page.locator("[data-part]").first.wait_for(timeout=WORKED_OUT_MS)
     entries = len(packer.functions) * 2
     for _ in range(8):
         if page.get_by_text("No further reading is worth its minutes").count():
@@ -94,7 +95,7 @@ def test_a_hidden_machine_is_isolated_by_following_the_screen(
         step = page.get_by_label("Next step", exact=True).and_(page.locator("section"))
         end = page.get_by_role("button", name="Go to the suspects")
         # The plan comes by itself when the worker has it.
-        expect(step.or_(end)).to_be_visible(timeout=30_000)
+        expect(step.or_(end)).to_be_visible(timeout=WORKED_OUT_MS)
         if not step.count():
             break
         answer(page, step, machine)
@@ -122,7 +123,7 @@ def test_a_correction_and_a_withdrawal(page: Page, address: str) -> None:
     page.get_by_role("tab", name="Record 6").tap()
     page.get_by_role("button", name="Who agrees?").first.tap()
     strip = page.get_by_role("img", name=re.compile("What each suspect would show"))
-    expect(strip).to_be_visible(timeout=20_000)  # it is worked out behind the page
+    expect(strip).to_be_visible(timeout=WORKED_OUT_MS)  # it is worked out behind the page
     page.get_by_role("button", name="Withdraw").last.tap()
     expect(page.get_by_role("tab", name="Record 7")).to_be_visible()
     page.get_by_role("link", name="Complaint").tap()
@@ -149,7 +150,9 @@ def test_the_map_works_by_keyboard_and_says_pressures(page: Page, address: str) 
     assert canvas.get_attribute("viewBox") == before
     page.get_by_label("State shown").click()
     page.get_by_role("option", name="Blade held out at its stop", exact=True).click()
-    expect(page.locator("[data-point=block_gauge]").last).to_contain_text("184 bar", timeout=30_000)
+    expect(page.locator("[data-point=block_gauge]").last).to_contain_text(
+        "184 bar", timeout=WORKED_OUT_MS
+    )
     part = page.get_by_role("application").get_by_role(
         "button", name=re.compile("^Port relief, blade extend")
     )
@@ -173,7 +176,7 @@ def test_oil_and_wires_share_the_map_and_the_end_leads_to_the_decision(
     # It is played by a worker meanwhile.
     live = page.locator("[data-line=wire][data-live]")
     # A straight wire has no area, and counts as hidden.
-    expect(live).not_to_have_count(0, timeout=60_000)
+    expect(live).not_to_have_count(0, timeout=WORKED_OUT_MS)
     drawn = page.get_by_role("application")
     expect(drawn.locator("[data-point=plug_s2]")).to_contain_text(re.compile(r"11\.\d V"))
     expect(drawn.locator("[data-point=lift_port]")).to_contain_text("bar")

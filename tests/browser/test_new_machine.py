@@ -6,6 +6,7 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from tests.browser.conftest import WORKED_OUT_MS
 from tests.core.test_draft import SPLITTER
 
 
@@ -20,7 +21,7 @@ def test_a_typed_machine_is_saved_and_diagnosed(page: Page, address: str) -> Non
     typed.fill(SPLITTER)
     expect(page.locator("[data-part=ram]")).to_be_visible()
     page.get_by_role("button", name="Find its functions and states").tap()
-    expect(page.get_by_text("1 function with 2 moves")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("1 function with 2 moves")).to_be_visible(timeout=WORKED_OUT_MS)
     for label, value in (("Machine", "Log splitter"), ("Serial number", "S2-0042")):
         page.get_by_label(label, exact=True).fill(value)
     page.get_by_role("button", name="Save the machine").tap()
@@ -34,7 +35,7 @@ def test_a_typed_machine_is_saved_and_diagnosed(page: Page, address: str) -> Non
     # Nobody has measured its pumps: a worn one and a weak relief are both believed.
     for part in ("Relief valve", "Small stage"):
         suspected = page.get_by_role("button", name=re.compile(rf"^{part} (> )?\d+ % suspicion"))
-        expect(suspected).to_be_visible(timeout=60_000)
+        expect(suspected).to_be_visible(timeout=WORKED_OUT_MS)
 
 
 def test_what_was_typed_outlives_the_page(page: Page, address: str) -> None:
@@ -216,9 +217,9 @@ def test_a_machine_is_built_by_taps(
     made.list.tap()
     build(made)
     find = page.get_by_role("button", name="Find its functions and states")
-    expect(find).to_be_enabled(timeout=10_000)
+    expect(find).to_be_enabled(timeout=WORKED_OUT_MS)
     made.tap(find)
-    expect(page.get_by_text(found)).to_be_visible(timeout=60_000)
+    expect(page.get_by_text(found)).to_be_visible(timeout=WORKED_OUT_MS)
     print(f"\n{parts} parts: {made.taps} taps, {made.keys} keys, {made.offered} joins offered")
     assert made.taps <= taps
     assert made.keys <= keys

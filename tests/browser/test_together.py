@@ -6,6 +6,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
+from tests.browser.conftest import WORKED_OUT_MS
 from tests.browser.test_journey import open_bench, type_number
 from umweg.service.paths import FRONT_END
 
@@ -44,7 +45,7 @@ def test_a_step_stays_under_the_finger_when_somebody_else_changes_the_job(
 ) -> None:
     open_bench(page, address, SERIAL)
     step = page.locator("section[aria-label='Next step']")
-    expect(step).to_be_visible(timeout=30_000)
+    expect(step).to_be_visible(timeout=WORKED_OUT_MS)
     before = step.get_attribute("data-point"), step.get_attribute("data-state")
     page.get_by_role("button", name="Enter the reading").click()
     page.get_by_role("button", name="7", exact=True).click()
@@ -55,7 +56,7 @@ def test_a_step_stays_under_the_finger_when_somebody_else_changes_the_job(
     expect(page.get_by_label("Value")).to_have_text("7")
     page.get_by_role("button", name="Back to the step").click()
     offer = page.get_by_role("button", name=re.compile("The job has changed"))
-    expect(offer).to_be_visible(timeout=30_000)
+    expect(offer).to_be_visible(timeout=WORKED_OUT_MS)
     assert (step.get_attribute("data-point"), step.get_attribute("data-state")) == before
     offer.click()
     expect(offer).to_have_count(0)
@@ -68,7 +69,7 @@ def test_the_second_of_two_decisions_is_refused_and_both_are_seen(
     # The first page hears nothing of the second one's: its answer is all it has.
     page.route("**/api/events*", lambda route: route.abort())
     page.reload()
-    page.locator("[data-part]").first.wait_for(timeout=90_000)
+    page.locator("[data-part]").first.wait_for(timeout=WORKED_OUT_MS)
     page.get_by_role("tab", name="Suspects").click()
     second.goto(page.url)
     decide(second, "Exchange the relief")
@@ -101,7 +102,7 @@ def test_taps_without_a_network_count_at_once_and_are_sent_in_order(
     page.reload()
     expect(row.get_by_role("button", name="Dead")).to_have_attribute("aria-pressed", "true")
     page.unroute("**/api/jobs/*/entries")
-    expect(page.get_by_role("status")).to_have_count(0, timeout=20_000)
+    expect(page.get_by_role("status")).to_have_count(0, timeout=WORKED_OUT_MS)
     page.reload()
     expect(row.get_by_role("button", name="Dead")).to_have_attribute("aria-pressed", "true")
 
@@ -139,7 +140,7 @@ def test_the_map_is_one_stop_and_its_points_have_names(page: Page, address: str)
     for point in points.all():
         # Its value comes when a worker has solved the state.
         named = re.compile(r"^Test point M\d, \S.*, -?[\d.]+ (bar|V|rpm)")
-        expect(point).to_have_attribute("aria-label", named, timeout=30_000)
+        expect(point).to_have_attribute("aria-label", named, timeout=WORKED_OUT_MS)
 
 
 def broken_rules(page: Page) -> list[tuple[str, list[str]]]:
@@ -156,12 +157,12 @@ def broken_rules(page: Page) -> list[tuple[str, list[str]]]:
 def test_pages_pass_the_accessibility_rules(page: Page, address: str) -> None:
     open_bench(page, address, SERIAL)
     bench = page.url
-    expect(page.locator("section[aria-label='Next step']")).to_be_visible(timeout=60_000)
+    expect(page.locator("section[aria-label='Next step']")).to_be_visible(timeout=WORKED_OUT_MS)
     broken = {"bench": broken_rules(page)}
     for tab in ("suspects", "record", "make safe", "trace"):
         page.get_by_role("tab", name=re.compile(tab, re.I)).click()
         if tab in ("make safe", "trace"):
-            page.get_by_role("region", name=re.compile(tab, re.I)).wait_for(timeout=60_000)
+            page.get_by_role("region", name=re.compile(tab, re.I)).wait_for(timeout=WORKED_OUT_MS)
         broken[tab] = broken_rules(page)
     for link, there in (
         ("Complaint", page.get_by_role("group", name="Packer blade out (pack)")),
@@ -196,7 +197,7 @@ def test_a_reading_of_ones_own_choice_is_judged_and_entered(page: Page, address:
     page.get_by_label("Oil [°C]").fill("30")
     page.get_by_role("button", name="What would it show, and is it safe?").click()
     step = page.get_by_label("Next step", exact=True).and_(page.locator("section"))
-    expect(step).to_contain_text("oil 30 °C", timeout=30_000)
+    expect(step).to_contain_text("oil 30 °C", timeout=WORKED_OUT_MS)
     expect(step).to_contain_text("It would tell")
     page.get_by_role("button", name="Enter the reading").click()
     type_number(page, 0.8)

@@ -62,7 +62,7 @@ log = structlog.get_logger("umweg.work")
 
 PIECES: dict[str, Callable[..., None]] = {}
 RETRY = RetryStrategy(max_attempts=3, wait=1)
-GIVE_WAY_S = 3.0
+GIVE_WAY_S = 15.0
 JOBS_A_FILE = 200
 WRITING = "Writing all jobs"
 BROKEN = "this could not be worked out: a fault of the program, which is in its log"
