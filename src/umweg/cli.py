@@ -924,6 +924,10 @@ def bench_isolate(
                 print(f"    {p.hidden}: {p.claimed:.0%} on {p.claim}{why}", flush=True)
     if not as_json:
         print(line(everyone))
+        print(
+            f"claims exactly as good as they say would show a calibration error of "
+            f"{everyone.calibration_by_chance:.3f} with so many machines"
+        )
         for way in ways:
             print(line(everyone.by(way)))
         if "ladder" in ways:

@@ -83,3 +83,13 @@ def test_calibration_is_the_distance_of_claims_from_what_was_right() -> None:
     assert figures.calibration_error == pytest.approx(0.5 * 0.4 + 0.5 * 0.01)
     assert [row[2] for row in figures.calibration()] == [2, 2]
     assert figures.mean("spent") == 100.0
+
+
+def test_few_machines_are_seldom_right_as_often_as_they_should_be() -> None:
+    # One claim of 90 % is 10 % off nine times of ten and 90 % once; of many the mean of a binomial.
+    alone = IsolateFigures("x", [played(0.9, True)])
+    assert alone.calibration_by_chance == pytest.approx(2 * 0.9 * 0.1, abs=0.04)
+    many = IsolateFigures("x", [played(0.9, True)] * 400)
+    deviation = (2 / np.pi * 0.9 * 0.1 / 400) ** 0.5
+    assert many.calibration_by_chance == pytest.approx(deviation, rel=0.1)
+    assert many.calibration_error == pytest.approx(0.1)

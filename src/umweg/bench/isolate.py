@@ -7,10 +7,12 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from umweg.bench.real import RealMachine
 from umweg.bench.ways import WAYS, Own, Way
 from umweg.core.circuit.document import Circuit
+from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.worth import action_of
@@ -32,6 +34,7 @@ As = Literal["model", "real"]
 KINDS: dict[As, type[HiddenMachine]] = {"model": HiddenMachine, "real": RealMachine}
 SURE = 0.97
 BINS = (0.0, 0.5, 0.7, 0.85, 0.95, 0.97, 1.01)
+CHANCES = 400
 
 
 @dataclass(frozen=True)
@@ -101,14 +104,32 @@ class IsolateFigures:
     @property
     def calibration_error(self) -> float:
         """Mean distance between what was claimed and what was right, weighed by how often."""
-        rows = self.calibration()
-        return sum(n * abs(c - r) for _, _, n, c, r in rows) / max(sum(r[2] for r in rows), 1)
+        return _calibration_error(*self._claims())
+
+    @property
+    def calibration_by_chance(self) -> float:
+        """What claims that are exactly as good as they say would show with so many machines, on
+        average: a few in a band are seldom right as often as they should be."""
+        claimed, _ = self._claims()
+        drawn = np.random.default_rng(0).random((CHANCES, len(claimed))) < claimed
+        return float(np.mean([_calibration_error(claimed, right) for right in drawn]))
+
+    def _claims(self) -> tuple[Array, NDArray[np.bool_]]:
+        claimed = np.array([p.claimed for p in self.played])
+        return claimed, np.array([p.first for p in self.played])
 
     @property
     def sure_right(self) -> float:
         """How often claims above ``SURE`` were right."""
         sure = [p.first for p in self.played if p.claimed > SURE]
         return float(np.mean(sure)) if sure else float("nan")
+
+
+def _calibration_error(claimed: Array, right: NDArray[np.bool_]) -> float:
+    """By claims (N,) and whether each was right."""
+    band = np.searchsorted(BINS, claimed, side="right")
+    off = [abs(float((claimed - right)[band == b].sum())) for b in set(band.tolist())]
+    return sum(off) / max(len(claimed), 1)
 
 
 def bench_isolate(
