@@ -8,6 +8,7 @@ import pytest
 
 from tests.core.machines import Nominal, Still
 from umweg.core.components import component_type
+from umweg.core.components.base import WORKS
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.plan import Planner, steps_of
 from umweg.core.diagnose.prior import AFTER_WORK, NOBODY_WORKED, RENEWED, history_factor
@@ -19,6 +20,7 @@ from umweg.core.network.network import Network
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
 from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.confirmations import TAKEN_FOR_IT, Confirmation
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.kinds.warmth import WARMTHS, RunsHot, WarmthFelt, cycle_of
 from umweg.core.observe.observations import Observation
@@ -201,6 +203,41 @@ def test_readings_that_contradict_one_another_speak_for_what_comes_and_goes() ->
     always = [reading(str(i), 0.0) for i in range(5)]
     shares = shares_of(doctor, always)
     assert shares["changeover:coil_b_open"] > 4 * shares["changeover:coil_b_loose"]
+
+
+def test_a_reading_that_is_the_same_with_and_without_says_nothing_of_a_loose_plug() -> None:
+    """The other coil's move: whether this coil's plug holds just then is not asked of it."""
+    doctor = doctor_of(FEEDER)
+    state, speed = doctor.circuit.states["change_1"], Quantity("speed_mm_s", "swing")
+    shown = doctor.exhibits.shown(speed, state).mean
+    dead = Behaviour.model_validate(
+        {"id": "b", "function": "swing", "move": "to_2", "how": "dead", "when": "warm"}
+    )
+    other = blank(speed, "change_1").model_copy(update={"value": float(shown[0]), "unit": "mm/s"})
+    taken = [other.model_copy(update={"id": f"o{i}"}) for i in range(6)]
+    told, read = (shares_of(doctor, seen) for seen in ([dead], [dead, *taken]))
+    loose, broken = "changeover:coil_b_loose", "changeover:coil_b_open"
+    assert read[loose] / read[broken] == pytest.approx(told[loose] / told[broken], rel=0.05)
+
+
+def test_a_loose_plug_is_seen_to_be_loose_while_it_holds() -> None:
+    """Looking for it weighs as much as looking for a plug that is off for good."""
+    doctor = doctor_of(FEEDER)
+    dead = Behaviour.model_validate(
+        {"id": "b", "function": "swing", "move": "to_2", "how": "dead", "when": "warm"}
+    )
+    mode = "coil_b_loose"
+    looked = {
+        seen: Confirmation(id="c", component="changeover", mode=mode, seen=seen)
+        for seen in ("found", "not_found")
+    }
+    loose, broken = f"changeover:{mode}", "changeover:coil_b_open"
+    before = shares_of(doctor, [dead])
+    after = {seen: shares_of(doctor, [dead, look]) for seen, look in looked.items()}
+    sure = WORKS[component_type("detent_solenoid_valve").mode(mode).work].look_sure
+    for seen, chance in (("found", sure / TAKEN_FOR_IT), ("not_found", 1.0 - sure)):
+        gain = after[seen][loose] / after[seen][broken] / (before[loose] / before[broken])
+        assert gain == pytest.approx(chance, rel=0.35)
 
 
 def test_a_loose_plug_is_planned_for_as_there_every_other_time() -> None:

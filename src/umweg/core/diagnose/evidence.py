@@ -200,9 +200,10 @@ def believe(
     wandering = suspects.population.wandering
     prior = suspects.population.log_prior if prior is None else prior
     if len(wandering):
-        evidence = [_now_and_then(e, wandering) for e in evidence]
+        taken_of = [_now_and_then(e, wandering) for e in evidence]
+        evidence = [e for e, _ in taken_of]
         prior = prior.copy()
-        prior[wandering] -= np.log(2.0) * sum(isinstance(e, Measured) for e in evidence)
+        prior[wandering] += np.sum([odds for _, odds in taken_of], axis=0)
     readings = sorted((e for e in evidence if isinstance(e, Measured)), key=lambda e: e.id)
     readings += earlier
     told = sorted((e for e in evidence if isinstance(e, Told)), key=lambda e: e.id)
@@ -244,24 +245,31 @@ def believe(
     )
 
 
-def _now_and_then(evidence: Evidence, rows: NDArray[np.intp]) -> Evidence:
+def _now_and_then(evidence: Evidence, rows: NDArray[np.intp]) -> tuple[Evidence, Array]:
     """The same for candidates whose fault is there every other time, and gone the others.
 
-    A word is heard of either; a reading is taken of the one that it fits, at the odds of a coin,
-    which the caller counts. The healthy machine is the first candidate.
+    A word is heard of either, unless it is of the part itself. A reading is taken of the one that
+    it fits; the second number ``(W,)`` is what the mean of both is less than that [nats]: a coin
+    where it fits one of them alone, nothing where both show the same. The healthy machine is the
+    first candidate.
     """
-    if isinstance(evidence, Told):
-        fit = evidence.log_likelihood.copy()
-        fit[rows] = np.logaddexp(fit[rows], fit[0]) - np.log(2.0)
-        return replace(evidence, log_likelihood=fit)
+    if isinstance(evidence, Told) and evidence.lasting:
+        return evidence, np.zeros(len(rows))
     fit = evidence.marginal()
-    gone = rows[fit[rows] < fit[0]]
+    with_it, without = fit[rows], fit[0]
+    either = np.logaddexp(with_it, without) - np.log(2.0)
+    if isinstance(evidence, Told):
+        heard = evidence.log_likelihood.copy()
+        heard[rows] = either
+        return replace(evidence, log_likelihood=heard), np.zeros(len(rows))
+    odds = either - np.maximum(with_it, without)
+    gone = rows[with_it < without]
     if not len(gone):
-        return evidence
+        return evidence, odds
     mean, slope, known = evidence.mean.copy(), evidence.slope.copy(), evidence.known.copy()
     mean[gone], known[gone] = mean[0], known[0]
     slope[:, gone] = slope[:, [0]]
-    return replace(evidence, mean=mean, slope=slope, known=known)
+    return replace(evidence, mean=mean, slope=slope, known=known), odds
 
 
 def _chosen(chosen: NDArray[np.intp], of_class: Sequence[NDArray[Any]]) -> NDArray[Any]:

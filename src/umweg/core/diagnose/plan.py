@@ -347,6 +347,9 @@ class Planner:
     def look_step(self, proposal: Proposal) -> Step:
         """Judge something that is seen or said, not measured."""
         probability = proposal.probability[:, self.live]
+        if not proposal.lasting:
+            usual, w = proposal.probability[:, :1], self._wandering
+            probability[:, w] = 0.5 * (probability[:, w] + usual)
         chances = probability.T + 1e-9
         bits, saving = self.stakes.information(chances)
         expected = probability @ self._live_share

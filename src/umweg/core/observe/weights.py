@@ -71,13 +71,15 @@ class Measured:
 class Told:
     """Something seen or said: the log probability that each candidate would look like that.
 
-    ``story``: it is part of one person's story, which as a whole can be wrong.
+    ``story``: it is part of one person's story, which as a whole can be wrong; ``lasting``: a fault
+    that comes and goes looks like that even while it is gone.
     """
 
     id: str
     log_likelihood: Array
     log_broad: float
     story: bool = False
+    lasting: bool = False
 
     def marginal(self) -> Array:
         """(C,) log likelihood."""

@@ -3,7 +3,7 @@
 from abc import abstractmethod
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol, Self
+from typing import ClassVar, Protocol, Self
 
 from umweg.core.circuit.document import Circuit, Document, MachineState, Text
 from umweg.core.components.base import Array
@@ -29,6 +29,9 @@ class Left:
 
 class Observed(Document):
     """An observation as people enter it, and everything that follows from its kind."""
+
+    lasting: ClassVar[bool] = False
+    """It is of a part itself, which looks the same while a fault that comes and goes is gone."""
 
     id: Text
 
@@ -149,6 +152,11 @@ class Proposal:
     def topic(self) -> Hashable:
         """What is asked."""
         return self.answers[0].observation.topic()
+
+    @property
+    def lasting(self) -> bool:
+        """Does a fault that comes and goes answer it the same, whether it is there just then."""
+        return self.answers[0].observation.lasting
 
 
 def resolve_state(circuit: Circuit, state: str | MachineState) -> MachineState:

@@ -1,7 +1,7 @@
 """Looking whether a fault is there: what its mode declares to show by eye, once it can be seen."""
 
 from collections.abc import Hashable, Iterable, Sequence
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -31,6 +31,8 @@ SLIGHT = 0.3
 
 class Confirmation(Observed):
     """Whether a fault was found where it would show by eye."""
+
+    lasting: ClassVar[bool] = True
 
     kind: Literal["confirm"] = "confirm"
     component: Text
@@ -64,7 +66,7 @@ class Confirmation(Observed):
             "cannot_see": np.full(len(shown), CANNOT_SEE),
         }[self.seen]
         fit = told(self.id, probability, len(SEEN_WORDS)).log_likelihood
-        return Told(self.id, fit[:-1], float(fit[-1]))
+        return Told(self.id, fit[:-1], float(fit[-1]), lasting=self.lasting)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None

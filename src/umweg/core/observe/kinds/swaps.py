@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -42,6 +42,8 @@ class Unit:
 class Swap(Observed):
     """Whether the fault went along when a unit was changed with a like one."""
 
+    lasting: ClassVar[bool] = True
+
     kind: Literal["swap"] = "swap"
     component: Text
     unit: Text
@@ -79,7 +81,7 @@ class Swap(Observed):
         along = np.append(goes_along(population, self.units), GONE_ALONG_BY_CHANCE)
         probability = along if self.went == "went_along" else 1.0 - along
         fit = told(self.id, probability, len(WENT_WORDS)).log_likelihood
-        return Told(self.id, fit[:-1], float(fit[-1]))
+        return Told(self.id, fit[:-1], float(fit[-1]), lasting=self.lasting)
 
     def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "Swap":
         """It goes along where one of the two is at fault, as surely as its mode says."""
