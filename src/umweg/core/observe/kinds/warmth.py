@@ -107,9 +107,13 @@ class WarmthFelt:
         return f"warmth-{self.cycle.place}"
 
     def probability(self, predictor: Predictor) -> Array:
-        """(2, C) of ``WARMTHS``; even where it is not known."""
+        """(2, C) of ``WARMTHS``; even where it is not known.
+
+        What it did before few remember to the degree: what such machines differ by counts too.
+        """
         settled = predictor.timed(self.cycle)
-        hot = ndtr((settled.mean - settled.mean[0] - FELT_FROM_C) / FELT_SPREAD_C)
+        spread = np.hypot(FELT_SPREAD_C, np.sqrt((settled.slope**2).sum(axis=0)))
+        hot = ndtr((settled.mean - settled.mean[0] - FELT_FROM_C) / spread)
         hot = np.where(settled.known, hot, 0.5)
         return np.stack([1.0 - hot, hot])
 
