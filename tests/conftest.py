@@ -3,7 +3,7 @@
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
@@ -18,6 +18,7 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import SteadySolver
 from umweg.library import HERE, load_circuit, load_jobs
 from umweg.service.logs import set_up_logs
+from umweg.work.memory import give_back
 
 os.environ.setdefault("UMWEG_LOG", "error")
 set_up_logs()
@@ -56,6 +57,13 @@ def pytest_runtest_setup() -> None:
             for value in list(vars(module).values()):
                 if hasattr(value, "cache_clear"):
                     value.cache_clear()
+
+
+@pytest.fixture(scope="module", autouse=True)
+def memory() -> Iterator[None]:
+    """What a module's tests have freed goes back: both processes share one machine."""
+    yield
+    give_back()
 
 
 @pytest.fixture(scope="session")

@@ -57,6 +57,7 @@ from umweg.work.asking import (
 )
 from umweg.work.doctors import Doctors
 from umweg.work.exhibits import Keeping, document_to_bytes, from_bytes, to_bytes
+from umweg.work.memory import give_back
 
 log = structlog.get_logger("umweg.work")
 
@@ -124,7 +125,10 @@ def blueprint() -> Blueprint:
 
 def _threaded(function: Callable[..., None]) -> Callable[..., Coroutine[Any, Any, None]]:
     async def run(context: JobContext, /, **arguments: Any) -> None:
-        await asyncio.to_thread(function, context, **arguments)
+        try:
+            await asyncio.to_thread(function, context, **arguments)
+        finally:
+            give_back()
 
     return run
 
