@@ -939,6 +939,12 @@ def bench_isolate(
                 f"brought in for a wrong word alone: {len(slips.played)} of "
                 f"{len(everyone.played)}, right {slips.share('first'):.0%}"
             )
+            others = IsolateFigures("", [p for p in everyone.played if not p.slip])
+            print(
+                f"of the others, with something to notice: first {others.share('first'):.0%}, in "
+                f"three {others.share('in_three'):.0%}, calibration error "
+                f"{others.calibration_error:.3f} ({others.calibration_by_chance:.3f} by chance)"
+            )
         masked = IsolateFigures("", [p for p in everyone.played if p.masked])
         shown = IsolateFigures("", [p for p in everyone.played if not p.masked])
         if masked.played and shown.played:

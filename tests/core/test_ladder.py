@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_plan import SINKS, doctor_of
+from umweg.bench import ways
 from umweg.bench.isolate import IsolateFigures, _followed, _masked, _met, _one
 from umweg.bench.ways import WAYS, AnyOrder, Everything, Ladder, Own
 from umweg.core.diagnose.diagnosis import Diagnostician
@@ -104,9 +105,12 @@ def test_another_machine_another_order(turf: Diagnostician) -> None:
     assert sorted(map(str, first)) == sorted(map(str, second))
 
 
-def test_everything_is_read_before_anybody_judges(turf: Diagnostician) -> None:
+def test_everything_is_read_before_anybody_judges(
+    turf: Diagnostician, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(ways, "MOST_READINGS", 15)
     circuit = turf.circuit
-    fault = parse_fault(turf.predictor.network, "pump:worn=0.6")
+    fault = parse_fault(turf.predictor.network, "pump:worn=0.9")
     generator = np.random.default_rng(4)
     before = generator.bit_generator.state
     shown = {}
