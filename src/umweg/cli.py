@@ -859,6 +859,38 @@ def bench_play(
     print(f"  largest difference to it at its end {f.worst_bar:.2g} bar")
 
 
+@bench_app.command("bands")
+def bench_bands(
+    machines: Annotated[int, typer.Option(min=1, help="hidden machines a circuit")] = 12,
+    circuit: Annotated[
+        list[str] | None, typer.Option(help="one or a CIRCUIT.json; may be repeated; default all")
+    ] = None,
+    seed: int = 1,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """How many 90 % bands of readings not taken yet hold what is read then."""
+    from umweg.bench.bands import BandFigures
+    from umweg.bench.bands import bench_bands as measure
+
+    everyone = BandFigures("all")
+    circuits = [_circuit(name) for name in circuit or circuit_ids()]
+    for f in measure(circuits, load_jobs()[0].instruments, machines, seed):
+        everyone.add(f)
+        if as_json:
+            print(json.dumps(asdict(f)), flush=True)
+        else:
+            print(
+                f"{f.circuit:20}{f.held.total():6} of {f.asked.total():5}{f.share:8.1%}", flush=True
+            )
+    if not as_json:
+        for kind, asked in sorted(everyone.asked.items()):
+            share = everyone.held[kind] / asked
+            print(f"  {kind:18}{everyone.held[kind]:6} of {asked:5}{share:8.1%}")
+        print(
+            f"{'all':20}{everyone.held.total():6} of {everyone.asked.total():5}{everyone.share:8.1%}"
+        )
+
+
 @bench_app.command("isolate")
 def bench_isolate(
     machines: Annotated[int, typer.Option(help="hidden machines a circuit")] = 24,

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from umweg.bench.bands import bands_of
 from umweg.bench.isolate import IsolateFigures, Played
 from umweg.bench.real import ENGINE_SHARE, NEXT_TO, OIL_C, RealMachine
 from umweg.core.faults.population import parse_fault
@@ -11,7 +12,7 @@ from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.steady import SteadySolver
-from umweg.library import load_jobs
+from umweg.library import load_circuit, load_jobs
 
 GAUGE = next(i for i in load_jobs()[0].instruments if i.measures == "pressure" and i.high > 200)
 BAR = Quantity("pressure_bar", "block_gauge")
@@ -93,3 +94,11 @@ def test_few_machines_are_seldom_right_as_often_as_they_should_be() -> None:
     deviation = (2 / np.pi * 0.9 * 0.1 / 400) ** 0.5
     assert many.calibration_by_chance == pytest.approx(deviation, rel=0.1)
     assert many.calibration_error == pytest.approx(0.1)
+
+
+def test_nine_bands_of_ten_hold() -> None:
+    """Readings that were not taken yet, each within the 90 % band of what is wrong."""
+    turf = load_circuit("turf_lift")
+    figures = bands_of(turf, load_jobs()[0].instruments, machines=16, seed=5)
+    assert figures.asked.total() >= 350
+    assert 0.87 <= figures.share <= 0.95

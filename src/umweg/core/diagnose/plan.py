@@ -332,6 +332,19 @@ class Planner:
     def _belief_told_of(self) -> Belief:
         return self.belief.part(self._told_of)
 
+    def band_of(self, key: str, quantity: Quantity, state: MachineState) -> Band | None:
+        """What one hypothesis would show in a state, by its name, the noise of the shop's most
+        likely gauge included; None where it is not among them."""
+        index = self._index.get(key)
+        if index is None:
+            return None
+        rows = self.predictor.population.members[index]
+        mean, variance = np.zeros((2, self.predictor.population.count))
+        asked = [(quantity, state)]
+        (mean[rows],), (variance[rows],) = self.posteriors(asked, self.belief.part(rows), rows)
+        variance[rows] += noise_at(quantity, float(mean[rows].mean()), None) ** 2
+        return self.band(key, quantity, mean, variance)
+
     def band(self, key: str, quantity: Quantity, mean: Array, variance: Array) -> Band | None:
         """What one hypothesis would show, by its name; None where it is not among them."""
         index = self._index.get(key)
