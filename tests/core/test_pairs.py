@@ -29,7 +29,7 @@ from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Joined, Predictor, Screened
-from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantities import How, Quantity
 from umweg.core.observe.solved import SolvedBefore
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 from umweg.library import load_circuit, load_jobs
@@ -172,6 +172,29 @@ def test_pairs_that_nothing_speaks_for_count_with_one_of_their_two(
         assert share >= alone[key]
         assert share == pytest.approx(alone[key] + sum(beside))
     assert sum(shown.values()) + ranking.other_share <= 1.0 + 1e-9
+
+
+def test_a_complaint_that_the_leader_leaves_unexplained_is_given_a_second_fault() -> None:
+    """The fan is blocked, by two pressures and a speed; that the brake comes slowly it does not say."""
+    doctor = Diagnostician.of(load_circuit("hauler_fan"), load_jobs()[0].instruments)
+    fan, press = Quantity("speed_rpm", "fan_drive"), Quantity("pressure_bar", "pump_port")
+    read = [(fan, "charging_idle", 359.0), (press, "rated", 196.8), (press, "idle", 174.4)]
+
+    def named(brake: How) -> list[str]:
+        seen: list[Observation] = [
+            Behaviour(id="b1", function="fan_drive", move="run", how="slow", when="warm"),
+            Behaviour(id="b2", function="brake", move="press", how=brake, when="warm"),
+            *(
+                blank(quantity, state).model_copy(update={"id": f"r{i}", "value": value})
+                for i, (quantity, state, value) in enumerate(read)
+            ),
+        ]
+        ranking, _ = doctor.rank(seen)
+        assert ranking.keys[0] == "fan:blocked"
+        return [k for k in ranking.keys if "fan:blocked" in k.split("+") and "brake" in k]
+
+    assert "brake_cylinders:seal_leaks+fan:blocked" in named("slow")
+    assert named("as_usual") == []
 
 
 def test_severities_that_are_close_together_share_what_they_stand_for(

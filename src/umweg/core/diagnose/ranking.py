@@ -40,9 +40,10 @@ LEAST_SHARE = 1e-3
 """A suspect below this share is not shown."""
 PAIR_SHARE = 0.02
 """A pair above this share is a suspect of its own …"""
-SPEAKS_FOR = 3.0
+SPEAKS_FOR = 1.5
 """… and one of which so much more is believed, beside the likelier of its two, than before anything
-was observed. Nothing speaks for all others but that two faults happen at once."""
+was observed: a complaint of something else that the likelier one leaves unexplained is enough for
+that. Nothing speaks for all others but that two faults happen at once."""
 LEAST_WEIGHT = 1e-30
 """Keeps averages over a suspect that nobody believes in defined."""
 
