@@ -10,6 +10,8 @@ from tests.core.machines import Nominal, Still
 from umweg.core.components import component_type
 from umweg.core.components.base import WORKS
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.evidence import believe
+from umweg.core.diagnose.pairs import Drawn, chosen_grids
 from umweg.core.diagnose.plan import Planner, steps_of
 from umweg.core.diagnose.prior import AFTER_WORK, NOBODY_WORKED, RENEWED, history_factor
 from umweg.core.diagnose.ranking import rank
@@ -17,6 +19,7 @@ from umweg.core.diagnose.setup import Setup
 from umweg.core.errors import ObservationError
 from umweg.core.faults.population import faults_of, parse_fault
 from umweg.core.network.network import Network
+from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
 from umweg.core.observe.kinds.behaviours import Behaviour
@@ -273,6 +276,39 @@ def test_a_loose_plug_is_planned_for_as_there_every_other_time() -> None:
     assert spread.mean[loose] == pytest.approx(0.5 * (usual + gone), rel=0.02)
     assert spread.sd[loose] == pytest.approx(0.5 * (usual - gone), rel=0.1)
     assert spread.mean[broken] == pytest.approx(float(shown[planner.live[broken]]), abs=1.0)
+
+
+def test_beside_another_fault_a_loose_plug_comes_and_goes_as_well() -> None:
+    """The worn pump stays when the plug holds: swings that stand and swings that are slow are both
+    its."""
+    doctor = doctor_of(FEEDER)
+    by_key = {f.key: f for f in faults_of(doctor.predictor.network)}
+    loose, worn = by_key["changeover:coil_b_loose"], by_key["change_pump:worn"]
+    pair = Drawn((worn, loose), (0.7, 1.0))
+    predictor = doctor._with_pairs([pair], chosen_grids([pair], frozenset()), doctor.predictor)
+    population = predictor.population
+    rows = {h.key: m for h, m in zip(population.hypotheses, population.members, strict=True)}
+    both, alone = rows[f"{worn.key}+{loose.key}"], rows[worn.key]
+    left = population.gone[both]
+    assert np.isin(left, alone).all()
+    which = [f.key for f in population.hypotheses[population.hypothesis[both[0]]].faults]
+    worn_of = population.severity[both, which.index(worn.key)]
+    assert population.severity[left, 0] == pytest.approx(worn_of)
+    assert (population.gone[rows[loose.key]] == 0).all()
+    assert (population.gone[alone] == alone).all()
+    assert set(both) < set(population.wandering)
+
+    speed, state = Quantity("speed_mm_s", "swing"), doctor.circuit.states["change_2"]
+    shown = Played(predictor).shown(speed, state).mean
+    slow = float(shown[alone].min())
+    assert shown[both].max() < 1.0 < slow
+    taken = [
+        blank(speed, "change_2").model_copy(update={"id": f"r{i}", "value": v})
+        for i, v in enumerate((slow, 0.0, slow, 0.0))
+    ]
+    told = [r.weigh(Played(predictor), []) for r in taken]
+    fit = believe(Played(predictor).suspects, told).log_weight - population.log_prior
+    assert fit[both].max() > fit[rows["changeover:coil_b_open"]].max() + 5.0
 
 
 # The wrong part.

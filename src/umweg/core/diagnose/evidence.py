@@ -200,7 +200,8 @@ def believe(
     wandering = suspects.population.wandering
     prior = suspects.population.log_prior if prior is None else prior
     if len(wandering):
-        taken_of = [_now_and_then(e, wandering) for e in evidence]
+        gone = suspects.population.gone[wandering]
+        taken_of = [_now_and_then(e, wandering, gone) for e in evidence]
         evidence = [e for e, _ in taken_of]
         prior = prior.copy()
         prior[wandering] += np.sum([odds for _, odds in taken_of], axis=0)
@@ -245,30 +246,36 @@ def believe(
     )
 
 
-def _now_and_then(evidence: Evidence, rows: NDArray[np.intp]) -> tuple[Evidence, Array]:
+def _now_and_then(
+    evidence: Evidence, rows: NDArray[np.intp], gone: NDArray[np.intp]
+) -> tuple[Evidence, Array]:
     """The same for candidates whose fault is there every other time, and gone the others.
 
     A word is heard of either, unless it is of the part itself. A reading is taken of the one that
     it fits; the second number ``(W,)`` is what the mean of both is less than that [nats]: a coin
-    where it fits one of them alone, nothing where both show the same. The healthy machine is the
-    first candidate.
+    where it fits one of them alone, nothing where both show the same.
+
+    Parameters
+    ----------
+    rows, gone : (W,) these candidates, and what each is while its fault is gone
     """
     if isinstance(evidence, Told) and evidence.lasting:
         return evidence, np.zeros(len(rows))
     fit = evidence.marginal()
-    with_it, without = fit[rows], fit[0]
+    with_it, without = fit[rows], fit[gone]
     either = np.logaddexp(with_it, without) - np.log(2.0)
     if isinstance(evidence, Told):
         heard = evidence.log_likelihood.copy()
         heard[rows] = either
         return replace(evidence, log_likelihood=heard), np.zeros(len(rows))
     odds = either - np.maximum(with_it, without)
-    gone = rows[with_it < without]
-    if not len(gone):
+    fits = with_it < without
+    if not fits.any():
         return evidence, odds
+    to, of = rows[fits], gone[fits]
     mean, slope, known = evidence.mean.copy(), evidence.slope.copy(), evidence.known.copy()
-    mean[gone], known[gone] = mean[0], known[0]
-    slope[:, gone] = slope[:, [0]]
+    mean[to], known[to] = mean[of], known[of]
+    slope[:, to] = slope[:, of]
     return replace(evidence, mean=mean, slope=slope, known=known), odds
 
 

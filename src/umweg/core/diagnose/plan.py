@@ -71,7 +71,9 @@ class Planner:
         # Most of the candidates are out of the question: what is asked of all readings in all
         # states is asked of the live ones only.
         self._live_belief = ranking.belief.part(self.live)
-        self._wandering = np.isin(self.live, predictor.population.wandering)
+        gone = predictor.population.gone[self.live]
+        self._wandering = gone != self.live
+        self._gone = gone[self._wandering]
         self.stakes = Stakes(ranking, self.live, money)
 
     def reading_steps(
@@ -210,12 +212,11 @@ class Planner:
         """(R, L) mean and variance of what the live candidates show, given what was read.
 
         A fault that comes and goes is there every other time: what it shows is as likely what the
-        machine in order shows, the first of all candidates.
+        machine shows without it.
         """
         mean, variance = self.posteriors(asked, self._live_belief, self.live)
         if self._wandering.any():
-            first = np.zeros(1, dtype=np.intp)
-            usual, spread = self.posteriors(asked, self._healthy_belief, first)
+            usual, spread = self.posteriors(asked, self._belief_gone, self._gone)
             w = self._wandering
             apart = mean[:, w] - usual
             mean[:, w] = 0.5 * (mean[:, w] + usual)
@@ -223,8 +224,8 @@ class Planner:
         return mean, variance
 
     @cached_property
-    def _healthy_belief(self) -> Belief:
-        return self.belief.part(np.zeros(1, dtype=np.intp))
+    def _belief_gone(self) -> Belief:
+        return self.belief.part(self._gone)
 
     def posteriors(
         self, asked: Sequence[tuple[Quantity, MachineState]], belief: Belief, rows: Indices
@@ -361,7 +362,7 @@ class Planner:
         """Judge something that is seen or said, not measured."""
         probability = proposal.probability[:, self.live]
         if not proposal.lasting:
-            usual, w = proposal.probability[:, :1], self._wandering
+            usual, w = proposal.probability[:, self._gone], self._wandering
             probability[:, w] = 0.5 * (probability[:, w] + usual)
         chances = probability.T + 1e-9
         bits, saving = self.stakes.information(chances)

@@ -140,14 +140,30 @@ class Population:
         return found
 
     @cached_property
+    def gone(self) -> Indices:
+        """(C,) what each candidate is while its fault that comes and goes is gone: the healthy
+        machine, which is the first, or the other of its two faults alone, at the nearest severity.
+        Itself where it has none, or where that one is not among the candidates.
+        """
+        found = np.arange(self.count)
+        alone = {h.key: rows for h, rows in zip(self.hypotheses, self.members, strict=True)}
+        for hypothesis, rows in zip(self.hypotheses, self.members, strict=True):
+            for w, fault in enumerate(hypothesis.faults):
+                if not fault.mode.comes_and_goes:
+                    continue
+                others = [f.key for f in hypothesis.faults if f is not fault]
+                if not others:
+                    found[rows] = 0
+                elif others[0] in alone:
+                    like = alone[others[0]]
+                    apart = np.abs(self.severity[rows, 1 - w, None] - self.severity[like, 0])
+                    found[rows] = like[apart.argmin(axis=1)]
+        return found
+
+    @cached_property
     def wandering(self) -> Indices:
-        """Candidates with a single fault that comes and goes."""
-        rows = [
-            members
-            for hypothesis, members in zip(self.hypotheses, self.members, strict=True)
-            if len(hypothesis.faults) == 1 and hypothesis.faults[0].mode.comes_and_goes
-        ]
-        return np.concatenate(rows) if rows else np.zeros(0, dtype=np.intp)
+        """Candidates with a fault that comes and goes."""
+        return np.flatnonzero(self.gone != np.arange(self.count))
 
     def slot_at(self, oil_c: float) -> Indices:
         """(C, 2) slots of what differs with the oil at a temperature."""
