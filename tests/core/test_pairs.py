@@ -191,6 +191,8 @@ def test_a_complaint_that_the_leader_leaves_unexplained_is_given_a_second_fault(
         ]
         ranking, _ = doctor.rank(seen)
         assert ranking.keys[0] == "fan:blocked"
+        # A pair that has no place on the list counts with the leader: nothing is lost on the way.
+        assert sum(s.share for s in ranking.listed()) + ranking.other_share > 0.99
         return [k for k in ranking.keys if "fan:blocked" in k.split("+") and "brake" in k]
 
     assert "brake_cylinders:seal_leaks+fan:blocked" in named("slow")

@@ -171,14 +171,19 @@ class Ranking:
         shares, hypotheses = self.shares, self.population.hypotheses
         counted, own = shares.copy(), shares > LEAST_SHARE
         of_key = {h.key: i for i, h in enumerate(hypotheses) if len(h.faults) == 1}
-        for i in np.flatnonzero(shares > 0.0):
+        likelier: dict[int, int] = {}
+        for i in np.flatnonzero(shares > 0.0).tolist():
             faults = hypotheses[i].faults
             if len(faults) > 1 and shares[i] < PAIR_SHARE:
-                likelier = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
-                beside = hypotheses[i].prior / hypotheses[likelier].prior
-                if shares[i] < SPEAKS_FOR * beside * shares[likelier]:
-                    counted[likelier] += shares[i]
-                    own[i] = False
+                likelier[i] = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
+                beside = hypotheses[i].prior / hypotheses[likelier[i]].prior
+                own[i] &= shares[i] >= SPEAKS_FOR * beside * shares[likelier[i]]
+        # Nor is one that there is no place for.
+        placed = np.argsort(-np.where(own, shares, -1.0), kind="stable")[:SHOWN_SUSPECTS]
+        for i, h in likelier.items():
+            if i not in placed or not own[i]:
+                counted[h] += shares[i]
+                own[i] = False
         order = np.argsort(-np.where(own, counted, -1.0), kind="stable")[:SHOWN_SUSPECTS]
         shown: Indices = order[own[order]]
         return shown, counted[shown]
