@@ -72,6 +72,23 @@ def test_what_is_between_is_solved_and_the_rest_is_as_it_was(doctor: Diagnostici
     assert fine.mean[row, half] == pytest.approx(shown, rel=1e-4)
 
 
+def test_what_is_solved_in_one_batch_is_what_each_fault_shows_alone(doctor: Diagnostician) -> None:
+    keys = "coupling_a:not_home", "pump:worn", "relief:set_low"
+    together, apart = finer(doctor, *keys), finer(doctor, *keys)
+    state = doctor.circuit.states["cutter_light"]
+    for part in apart.parts[1:]:
+        part.prepare([state])
+    one, other = together[state], apart[state]
+    assert all(part.has(state) for part in together.parts), "another question finds them solved"
+    np.testing.assert_allclose(one.mean, other.mean, rtol=1e-9, atol=1e-9)
+    np.testing.assert_array_equal(one.known, other.known)
+    np.testing.assert_allclose(one.overload.ratio, other.overload.ratio, rtol=1e-9)
+    for row in range(len(one.quantities)):
+        np.testing.assert_allclose(one.slope[row], other.slope[row], rtol=1e-6, atol=1e-9)
+    for mine, alone in zip(together.parts[1:], apart.parts[1:], strict=True):
+        np.testing.assert_allclose(mine[state].slope[0], alone[state].slope[0], atol=1e-9)
+
+
 def test_a_state_of_ones_own_is_forgotten_by_all_who_played_it(doctor: Diagnostician) -> None:
     both = finer(doctor, "pump:worn")
     own = doctor.circuit.states["cutter_light"].model_copy(update={"oil_c": 33.0})

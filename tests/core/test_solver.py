@@ -148,6 +148,20 @@ def test_sensitivities_match_solving_again(packer: Circuit, packer_solver: Stead
         np.testing.assert_allclose(slopes[u, :, 0], numeric[:n, 0], rtol=0.02, atol=2e-3)
 
 
+def test_some_sensitivities_are_those_among_all(
+    packer: Circuit, packer_solver: SteadySolver
+) -> None:
+    network, nothing = packer_solver.network, Cases.as_documented(1)
+    unknowns = unknowns_of(network)
+    state = [network.state(packer.states["blade_extend_stalled"])]
+    across = packer_solver.solve(state, nothing).across
+    asked = state, nothing, across, unknowns.slot, 1e-3 * unknowns.sigma
+    every = packer_solver.sensitivities(*asked)
+    rows = np.array([7, 2, network.unknown_count - 1])
+    np.testing.assert_array_equal(packer_solver.sensitivities(*asked, rows), every[:, rows])
+    assert packer_solver.sensitivities(*asked, rows[:0]).shape == (len(every), 0, 1)
+
+
 def test_sensitivities_to_engine_speed_and_oil_match_solving_again(
     packer: Circuit, packer_solver: SteadySolver
 ) -> None:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled, side_by_side
+from umweg.core.diagnose.compiled import compiled, shared
 from umweg.core.network.network import Indices
 
 LEAST_VARIANCE = 1e-12
@@ -55,7 +55,7 @@ def conditioned(
         for m, v, slope in zip(moved[some], variance[some], slopes[some], strict=True):
             _conditioned(m, v, np.ascontiguousarray(slope, dtype=float), *given)
 
-    side_by_side(part, len(mean))
+    shared(part, len(mean))
     return moved, variance
 
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled, side_by_side
+from umweg.core.diagnose.compiled import compiled, shared
 
 GRID = 48
 """Outcomes of a reading that are told apart."""
@@ -50,7 +50,7 @@ def judged(
         np.ascontiguousarray(action, dtype=np.int64),
         np.ascontiguousarray(cost, dtype=float),
     )
-    side_by_side(
+    shared(
         lambda part: _judge(shown[part], spread[part], *of_all, told[part], less[part]), len(worth)
     )
     bits[worth], saved[worth] = told, less

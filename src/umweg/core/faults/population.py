@@ -1,11 +1,14 @@
 """Hypotheses about a machine, and candidate machines at severities of each."""
 
 import itertools
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, FaultMode
@@ -285,6 +288,28 @@ def between(singles: Population, h: int) -> Population:
     )
 
 
+def behind_one_another(parts: Sequence[Population]) -> Population:
+    """Candidates of the same hypotheses in one population, as many of each as there are.
+
+    They have no neighbours: each part's own severities are judged where the parts are.
+    """
+
+    def joined(each: Callable[[Population], NDArray[Any]]) -> NDArray[Any]:
+        return np.concatenate([each(p) for p in parts])
+
+    none = np.full((sum(p.count for p in parts), 2), -1, dtype=np.intp)
+    return Population(
+        parts[0].hypotheses,
+        joined(lambda p: p.hypothesis),
+        joined(lambda p: p.severity),
+        joined(lambda p: p.slot),
+        joined(lambda p: p.value),
+        joined(lambda p: p.log_prior),
+        none,
+        none,
+    )
+
+
 def divided(singles: Population, finer: Sequence[Population]) -> tuple[Population, Indices]:
     """Single faults with some of them at more severities, each hypothesis in a row.
 
@@ -292,11 +317,9 @@ def divided(singles: Population, finer: Sequence[Population]) -> tuple[Populatio
     -------
     The population, and (C,) its candidates' places in all of the given ones behind one another.
     """
-    parts = (singles, *finer)
-    hypothesis = np.concatenate([p.hypothesis for p in parts])
-    severity = np.concatenate([p.severity for p in parts])
-    order: Indices = np.lexsort((severity[:, 0], hypothesis)).astype(np.intp)
-    owner = hypothesis[order]
+    every = behind_one_another((singles, *finer))
+    order: Indices = np.lexsort((every.severity[:, 0], every.hypothesis)).astype(np.intp)
+    owner = every.hypothesis[order]
     sizes = np.bincount(owner, minlength=len(singles.hypotheses))
     prior = np.array([h.prior for h in singles.hypotheses])
     place = np.arange(len(order))
@@ -308,9 +331,9 @@ def divided(singles: Population, finer: Sequence[Population]) -> tuple[Populatio
         Population(
             singles.hypotheses,
             owner,
-            severity[order],
-            np.concatenate([p.slot for p in parts])[order],
-            np.concatenate([p.value for p in parts])[order],
+            every.severity[order],
+            every.slot[order],
+            every.value[order],
             np.log(prior / np.maximum(sizes, 1))[owner],
             below,
             above,
@@ -320,29 +343,29 @@ def divided(singles: Population, finer: Sequence[Population]) -> tuple[Populatio
 
 
 def _population(hypotheses: Sequence[Hypothesis], grids: Sequence[tuple[Grid, ...]]) -> Population:
-    rows: list[tuple[int, tuple[float, ...]]] = []
-    neighbours: list[Indices] = []
-    share: list[float] = []
-    for h, (hypothesis, grid) in enumerate(zip(hypotheses, grids, strict=True)):
-        own = _own(hypothesis.faults, grid)
-        neighbours.append(_neighbours([len(g) for g in own], len(rows)))
-        rows += [(h, level) for level in itertools.product(*own)]
-        share += [float(np.prod(part)) for part in itertools.product(*map(_parts, own))]
-    count = len(rows)
-    beside = np.concatenate(neighbours) if neighbours else np.zeros((0, 2, 2), dtype=np.intp)
-    severity = np.zeros((count, 2))
+    every = [_own(h.faults, grid) for h, grid in zip(hypotheses, grids, strict=True)]
+    sizes = [math.prod(len(g) for g in own) for own in every]
+    ends = np.cumsum([0, *sizes])
+    count = int(ends[-1])
+    severity, value = np.zeros((count, 2)), np.zeros((count, 2))
     slot = np.full((count, 2), -1, dtype=np.intp)
-    value = np.zeros((count, 2))
+    beside = np.full((count, 2, 2), -1, dtype=np.intp)
     log_prior = np.empty(count)
-    for c, (h, level) in enumerate(rows):
-        log_prior[c] = np.log(hypotheses[h].prior * share[c])
-        for w, (fault, s) in enumerate(zip(hypotheses[h].faults, level, strict=True)):
-            severity[c, w] = s
-            slot[c, w] = fault.slot
-            value[c, w] = fault.mode.value(fault.healthy, s)
+    for first, last, hypothesis, own in zip(ends[:-1], ends[1:], hypotheses, every, strict=True):
+        shape = tuple(len(g) for g in own)
+        rows, places = slice(first, last), np.indices(shape).reshape(len(shape), last - first)
+        share = np.ones(last - first)
+        for w, (fault, grid, place) in enumerate(zip(hypothesis.faults, own, places, strict=True)):
+            level = np.array(grid)
+            severity[rows, w], slot[rows, w] = level[place], fault.slot
+            value[rows, w] = fault.mode.value(fault.healthy, level)[place]
+            share *= _parts(grid)[place]
+        log_prior[rows] = np.log(hypothesis.prior * share)
+        near = _neighbours(shape)
+        beside[rows] = np.where(near >= 0, near + first, -1)
     return Population(
         tuple(hypotheses),
-        np.array([r[0] for r in rows], dtype=np.intp),
+        np.repeat(np.arange(len(hypotheses), dtype=np.intp), sizes),
         severity,
         slot,
         value,
@@ -365,15 +388,16 @@ def _parts(grid: Grid) -> Array:
     return np.diff([0.0, *grid]) / grid[-1]
 
 
-def _neighbours(sizes: Sequence[int], first: int) -> Indices:
-    """(K, 2, 2) below and above along each fault's severity, of K candidates from ``first`` on."""
-    found = np.full((int(np.prod(sizes)), 2, 2), -1, dtype=np.intp)
-    place = first + np.arange(len(found)).reshape(sizes)
+@cache
+def _neighbours(sizes: tuple[int, ...]) -> Indices:
+    """(K, 2, 2) below and above along each fault's severity, of a hypothesis' own K candidates."""
+    found = np.full((math.prod(sizes), 2, 2), -1, dtype=np.intp)
+    place = np.arange(len(found)).reshape(sizes)
     for axis in range(len(sizes)):
         moved = np.moveaxis(place, axis, 0)
         for low, high in itertools.pairwise(range(sizes[axis])):
-            found[moved[high] - first, 0, axis] = moved[low]
-            found[moved[low] - first, 1, axis] = moved[high]
+            found[moved[high], 0, axis] = moved[low]
+            found[moved[low], 1, axis] = moved[high]
     return found
 
 

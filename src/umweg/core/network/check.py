@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Set
 from typing import get_args
 
-import networkx as nx
 from pydantic import ValidationError
 
 from umweg.core.circuit.document import (
@@ -21,6 +20,7 @@ from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType, Domain
 from umweg.core.errors import CircuitError, Problem
 from umweg.core.network.states import command_problems, state_problems
+from umweg.core.network.ways import Ways
 
 
 def check_circuit(circuit: Circuit) -> None:
@@ -193,10 +193,8 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
     """Ways of the oil that must exist: to tank, past a relief; and sources kept apart."""
     problems = []
     kinds = component_types()
-    oil: nx.Graph[str] = nx.Graph()
+    oil, barred, onward = Ways(), Ways(), Ways()
     tanks: set[str] = set()
-    barred: nx.Graph[str] = nx.Graph()
-    onward: nx.DiGraph[str] = nx.DiGraph()
     pumps = []
     for part in parts:
         kind = kinds[part.type]
@@ -204,28 +202,25 @@ def _way_problems(circuit: Circuit, parts: list[Component]) -> list[Problem]:
         tanks |= {
             part.connections[p.name] for p in kind.ports if p.boundary and p.domain == "hydraulic"
         }
-        oil.add_nodes_from(nets)
-        nx.add_path(oil, nets)
-        barred.add_nodes_from(nets)
+        oil.join(nets)
         if kind.makes_flow:
             pumps.append(part)
         elif kind.one_way and len(nets) == 2:
-            onward.add_edge(*nets)
+            onward.lead(*nets)
         elif not any(p.boundary for p in kind.ports) and len(nets) == 2:
-            nx.add_path(barred, nets)
+            barred.join(nets)
+            onward.join(nets)
     if not tanks:
         return [Problem("no_tank", "circuit", "has no tank", "add a reservoir")]
-    for net in sorted(oil.nodes):
-        if not any(nx.has_path(oil, net, t) for t in tanks):
-            problems.append(Problem("no_way", f"net {net}", "has no way to tank"))
+    drained = oil.reached(tanks)
+    for net in sorted(oil.nets - drained):
+        problems.append(Problem("no_way", f"net {net}", "has no way to tank"))
     inlets = {p.connections[kinds[p.type].ports[0].name] for p in parts if kinds[p.type].relieves}
-    onward.add_edges_from((a, b) for edge in barred.edges for a, b in (edge, edge[::-1]))
-    onward.add_nodes_from(barred.nodes)
     for pump in pumps:
         outlet = pump.connections[kinds[pump.type].ports[1].name]
-        reach = nx.node_connected_component(barred, outlet)
+        reach = barred.reached({outlet})
         # A relief behind a check that opens away from the pump bounds it as well.
-        bounded = {outlet, *nx.descendants(onward, outlet)}
+        bounded = onward.reached({outlet})
         if not kinds[pump.type].limits_itself and not bounded & inlets:
             problems.append(
                 Problem(

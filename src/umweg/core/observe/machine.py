@@ -131,8 +131,7 @@ class Machine:
         across = self._found(state, cases)
         solvable = self.network.state(self.actual(state))
         parameters = self.solver.parameters_of([solvable], cases)
-        nothing: Array = np.zeros((0, self.network.unknown_count, 1))
-        value, _ = self._extract.value_and_slope(
-            quantity, across[:, None], parameters, solvable.viscosity_mm2_s, nothing
+        value, _ = self._extract.read(
+            quantity, across[:, None], parameters, solvable.viscosity_mm2_s
         )
         return value, across

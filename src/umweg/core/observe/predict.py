@@ -14,12 +14,19 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
-from umweg.core.faults.population import Population, divided, merged, unknowns_of
+from umweg.core.faults.population import (
+    Population,
+    behind_one_another,
+    divided,
+    merged,
+    unknowns_of,
+)
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe import shelf
 from umweg.core.observe.quantities import (
     Extractor,
+    Parts,
     Quantity,
     quantities_of,
     quantity_of,
@@ -43,12 +50,20 @@ class Overload:
     """(C,) index into ``StatePrediction.rated_ports``."""
     pressure_bar: Array
 
+    def part(self, rows: slice) -> "Overload":
+        """Some of the candidates."""
+        return Overload(self.ratio[rows], self.port[rows], self.pressure_bar[rows])
+
 
 class Slopes(Protocol):
     """Slopes of each quantity, by its row."""
 
     def __getitem__(self, row: int) -> Array:
         """(U + T + 4, C)."""
+        ...
+
+    def once(self, row: int) -> Array:
+        """The same for who asks but once, and puts it together with others."""
         ...
 
 
@@ -60,22 +75,34 @@ class MadeWhenAsked:
     made : (U + T + 4, C) of a row, those of the severities being replaced
     cells : (S, Q, C) of the severities
     known : (C,) False where the slopes say nothing
+    dear : whether they are kept even for who asks but once
     """
 
     def __init__(
-        self, made: Callable[[int], Array], cells: Array, known: NDArray[np.bool_]
+        self,
+        made: Callable[[int], Array],
+        cells: Array,
+        known: NDArray[np.bool_],
+        dear: bool = False,
     ) -> None:
-        self._made, self._cells, self._known = made, cells, known
+        self._made, self._cells, self._known, self._dear = made, cells, known, dear
         self._rows: dict[int, Array] = {}
 
     def __getitem__(self, row: int) -> Array:
         """(U + T + 4, C)."""
         if row not in self._rows:
-            slope = self._made(row)
-            slope[-SEVERITIES:] = self._cells[:, row]
-            slope[:, ~self._known] = 0.0
-            self._rows[row] = slope
+            self._rows[row] = self._fresh(row)
         return self._rows[row]
+
+    def once(self, row: int) -> Array:
+        """The same for who asks but once, and puts it together with others."""
+        return self[row] if self._dear or row in self._rows else self._fresh(row)
+
+    def _fresh(self, row: int) -> Array:
+        slope = self._made(row)
+        slope[-SEVERITIES:] = self._cells[:, row]
+        slope[:, ~self._known] = 0.0
+        return slope
 
 
 @dataclass(frozen=True)
@@ -102,6 +129,22 @@ class StatePrediction:
     def row(self, quantity: Quantity) -> int:
         """Index of a quantity."""
         return self._rows[quantity]
+
+    def part(self, rows: slice) -> "StatePrediction":
+        """Some of the candidates, none of whose severities have neighbours."""
+        mean, known = self.mean[:, rows], self.known[rows]
+        return replace(
+            self,
+            mean=mean,
+            slope=MadeWhenAsked(
+                lambda row: self.slope[row][:, rows].copy(),
+                np.zeros((SEVERITIES, *mean.shape)),
+                known,
+            ),
+            known=known,
+            overload=self.overload.part(rows),
+            solution=self.solution.part(rows),
+        )
 
     @cached_property
     def _rows(self) -> dict[Quantity, int]:
@@ -282,6 +325,15 @@ class Predictor:
             return self.circuit.timings
         return [t for t in self.circuit.timings if quantity_of(t) in self._timed]
 
+    def has(self, state: MachineState) -> bool:
+        """Whether this state was solved."""
+        return self._key(state) in self._done
+
+    def take_over(self, state: MachineState, found: StatePrediction) -> None:
+        """What was solved elsewhere, of these candidates."""
+        with self._lock:
+            self._done.setdefault(self._key(state), found)
+
     def remember(self, quantity: Quantity, timed: TimedPrediction) -> None:
         """Take over what was played in time before."""
         with self._lock:
@@ -440,24 +492,47 @@ class Predictor:
         severities, and (C,) where they can be had."""
         population = self.population
         cases = population.cases(0, named.oil_c)
+        mean, parts = self._read(cases, state, across)
+        rows = sorted({row for of in parts for row, _ in of})
+        place = {row: i for i, row in enumerate(rows)}
         change = self.solver.sensitivities(
-            [state], cases, across, self.unknowns.slot, 1e-3 * self.unknowns.sigma
+            [state],
+            cases,
+            across,
+            self.unknowns.slot,
+            1e-3 * self.unknowns.sigma,
+            np.array(rows, dtype=np.intp),
         )
         conditions = ENGINE_SD, OIL_SD_C * self._thinner_per_c(named.oil_c)
         change *= np.array([*self.unknowns.sigma, *conditions])[:, None, None]
         own, timings = len(self.unknowns.slot), len(self.circuit.timings)
         change[:own] *= population.kept_of(self.unknowns.slot, named.oil_c)[:, None, :]
+        fine = np.asarray(np.isfinite(change).all((0, 1)))
+        for of in parts:
+            for _, weight in of:
+                fine &= np.isfinite(weight)
+
+        def made(row: int) -> Array:
+            slope = np.zeros((change.shape[0] + timings + SEVERITIES, population.count))
+            for net, weight in parts[row]:
+                found = change[:, place[net]] * weight
+                slope[:own] += found[:own]
+                slope[own + timings : -SEVERITIES] += found[own:]
+            return slope
+
+        return mean, made, fine
+
+    def _read(
+        self, cases: Cases, state: SolvableState, across: Array
+    ) -> tuple[Array, Sequence[Parts]]:
+        """(Q, C) of each quantity, and how each answers to the across variables."""
         parameters = self.solver.parameters_of([state], cases)
-        q, c = len(self.quantities), population.count
-        mean = np.empty((q, c))
-        slope = np.zeros((q, change.shape[0] + timings + SEVERITIES, c))
-        for i, quantity in enumerate(self.quantities):
-            mean[i], found = self._extract.value_and_slope(
-                quantity, across, parameters, state.viscosity_mm2_s, change
-            )
-            slope[i, :own], slope[i, own + timings : -SEVERITIES] = found[:own], found[own:]
-        fine = np.asarray(np.isfinite(slope).all((0, 1)))
-        return mean, lambda row: slope[row], fine
+        found = [
+            self._extract.read(quantity, across, parameters, state.viscosity_mm2_s)
+            for quantity in self.quantities
+        ]
+        mean = np.array([value for value, _ in found]).reshape(-1, cases.count)
+        return mean, [parts for _, parts in found]
 
     def _thinner_per_c(self, oil_c: float) -> float:
         """By what share the oil's viscosity changes with each °C."""
@@ -601,17 +676,7 @@ class Screened(Paired):
     def _shown(
         self, named: MachineState, state: SolvableState, across: Array
     ) -> tuple[Array, Callable[[int], Array], NDArray[np.bool_]]:
-        cases = self.population.cases(0, named.oil_c)
-        parameters = self.solver.parameters_of([state], cases)
-        nothing = np.zeros((0, self.network.unknown_count, self.population.count))
-        mean = np.stack(
-            [
-                self._extract.value_and_slope(
-                    quantity, across, parameters, state.viscosity_mm2_s, nothing
-                )[0]
-                for quantity in self.quantities
-            ]
-        )
+        mean, _ = self._read(self.population.cases(0, named.oil_c), state, across)
         alone = self._singles[named]
         known = self._known_alone(alone.known)
         return mean, lambda row: self._put_together(alone.slope[row]), known
@@ -659,7 +724,10 @@ class Composed(Predictor):
             parts[0],
             mean=mean,
             slope=MadeWhenAsked(
-                lambda row: joined(lambda p: p.slope[row]), self._cells(mean, known), known
+                lambda row: joined(lambda p: p.slope.once(row)),
+                self._cells(mean, known),
+                known,
+                dear=True,
             ),
             known=known,
             overload=Overload(
@@ -718,6 +786,33 @@ class Divided(Composed):
     def __init__(self, singles: Predictor, finer: Sequence[Predictor]) -> None:
         population, order = divided(singles.population, [f.population for f in finer])
         super().__init__((singles, *finer), population, order)
+        self._finer = tuple(finer)
+
+    def prepare(self, states: Iterable[MachineState]) -> None:
+        """Compute several states in one batch.
+
+        Raises
+        ------
+        SolveError : the healthy machine has no steady state in one of them.
+        """
+        every = list(states)
+        fresh = [s for s in every if not any(p.has(s) for p in self._finer)]
+        if fresh and len(self._finer) > 1:
+            # A batch for each of them would leave most lanes of the compiled code empty.
+            self._between.prepare(fresh)
+            for state in fresh:
+                found = self._between[state]
+                ends = np.cumsum([0, *(p.population.count for p in self._finer)]).tolist()
+                for part, rows in zip(self._finer, map(slice, ends[:-1], ends[1:]), strict=True):
+                    part.take_over(state, found.part(rows))
+            self._between.forget(fresh)
+        super().prepare(every)
+
+    @cached_property
+    def _between(self) -> Predictor:
+        """All that is between severities of the grid, whatever fault it is of."""
+        population = behind_one_another([p.population for p in self._finer])
+        return Predictor(self.circuit, population, self.solver)
 
     @property
     def in_time(self) -> Sequence[Timing]:

@@ -1,6 +1,6 @@
 """Quantities that can be read, each computed from a solved state."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
@@ -176,42 +176,35 @@ def check_quantity(circuit: Circuit, quantity: Quantity) -> None:
         )
 
 
+Parts = Sequence[tuple[int, Array | float]]
+"""How a quantity answers to across variables: the row of each, and the change per unit of it."""
+
+
 class Extractor:
     """Turns across variables into quantities, with their sensitivities."""
 
     def __init__(self, network: Network) -> None:
         self.network = network
 
-    def value_and_slope(
-        self,
-        quantity: Quantity,
-        across: Array,
-        parameters: Array,
-        viscosity_mm2_s: float,
-        change: Array,
-    ) -> tuple[Array, Array]:
-        """A quantity of each candidate on its comparison scale, and its change per unknown.
+    def read(
+        self, quantity: Quantity, across: Array, parameters: Array, viscosity_mm2_s: float
+    ) -> tuple[Array, Parts]:
+        """A quantity of each candidate (C,) on its comparison scale, and how it answers.
 
         Parameters
         ----------
-        across : (N_all, C); parameters : (M, C); change : (U, N_unknown, C), dx per unknown
-
-        Returns
-        -------
-        value (C,), slope (U, C)
+        across : (N_all, C); parameters : (M, C)
         """
         value, parts = self._raw(quantity, across, parameters, viscosity_mm2_s)
-        slope = np.zeros((change.shape[0], change.shape[2]))
-        for row, weight in parts:
-            if row < self.network.unknown_count:
-                slope += change[:, row] * weight
-        if quantity.compressed:
-            return np.arcsinh(value), slope / np.sqrt(1.0 + value * value)
-        return value, slope
+        free = [(row, weight) for row, weight in parts if row < self.network.unknown_count]
+        if not quantity.compressed:
+            return value, free
+        less = 1.0 / np.sqrt(1.0 + value * value)
+        return np.arcsinh(value), [(row, weight * less) for row, weight in free]
 
     def _raw(
         self, quantity: Quantity, across: Array, parameters: Array, viscosity_mm2_s: float
-    ) -> tuple[Array, list[tuple[int, Array | float]]]:
+    ) -> tuple[Array, Parts]:
         network, circuit = self.network, self.network.circuit
         index = network.net_index
         if quantity.kind in ("pressure_bar", "voltage_v"):
@@ -236,7 +229,7 @@ class Extractor:
 
     def _kit_flow(
         self, point: str, across: Array, parameters: Array, viscosity_mm2_s: float
-    ) -> tuple[Array, list[tuple[int, Array | float]]]:
+    ) -> tuple[Array, Parts]:
         kit = kit_id(point)
         group = next(g for g in self.network.groups if g.kind is TestKit)
         member = group.component_ids.index(kit)

@@ -3,8 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
-
 from umweg.core.circuit.document import Adjuster, MachineState
 from umweg.core.errors import StateError
 from umweg.core.observe.machine import Machine
@@ -54,6 +52,9 @@ def adjustment_for(
     ------
     StateError : no adjuster at that parameter, or no value within its range reaches the target.
     """
+    # Nobody else needs it, and it takes longer to load than most questions to answer.
+    from scipy.optimize import brentq
+
     network = solver.network
     component_id, _, name = parameter.partition(".")
     if parameter not in network.slot:

@@ -13,25 +13,28 @@ SHARE_STEP = 1e-3
 
 
 @compiled
-def _put(out, residual, order, first, last):
+def _put(out, residual, order, place, first, last):
     """Store one right-hand side's solution, the lanes being cases from ``first`` on."""
     for r in range(order.shape[0]):
-        for lane in range(min(residual.shape[1], last - first)):
-            out[order[r], first + lane] = residual[r, lane]
+        to = place[order[r]]
+        if to >= 0:
+            for lane in range(min(residual.shape[1], last - first)):
+                out[to, first + lane] = residual[r, lane]
 
 
 @compiled
 def respond(
-    first, last, laws, groups, program, oil, cavity, unknowns, tables, blocks, memory, out
+    first, last, laws, groups, program, oil, cavity, unknowns, place, tables, blocks, memory, out
 ):  # fmt: skip
     """Sensitivities of the cases ``first`` to ``last``, a few lanes at a time.
 
     Parameters
     ----------
     unknowns : group, component and parameter of each, and its difference step (U,)
+    place : row in ``out`` of each unknown across variable (N,), −1 where nobody asks for it
     tables : across (N_all, B), parameters (M, B), viscosity (1, B) of the solved cases
     blocks, memory : the lanes' arrays
-    out (U + 2, N, B) : change of each across variable per unit of each parameter, then per whole
+    out (U + 2, R, B) : change of each across variable per unit of each parameter, then per whole
         share of what drives the circuit, and of the oil's viscosity
     """
     order, diagonal, lower_first, lower_row, lower_slot = program[:5]
@@ -73,7 +76,7 @@ def respond(
                 values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row,
                 upper_slot, residual,
             )  # fmt: skip
-            _put(out[u], residual, order, block, last)
+            _put(out[u], residual, order, place, block, last)
         # Engine speed and the oil concern every law: all of them are evaluated on both sides.
         given, thickness = across[order.shape[0] :].copy(), env.copy()
         for condition in range(CONDITIONS):
@@ -93,4 +96,4 @@ def respond(
                 values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row,
                 upper_slot, residual,
             )  # fmt: skip
-            _put(out[group_of.shape[0] + condition], residual, order, block, last)
+            _put(out[group_of.shape[0] + condition], residual, order, place, block, last)

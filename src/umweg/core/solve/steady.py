@@ -6,10 +6,10 @@ is under a careful rule and then a patient one; what is left then starts again f
 candidate that still has no solution is flagged, and never shown as a number.
 """
 
-from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from itertools import pairwise
 from typing import Any
 
@@ -22,13 +22,12 @@ from umweg.core.solve.elimination import assemble, form_cavities, gather
 from umweg.core.solve.respond import CONDITIONS, respond
 from umweg.core.solve.settle import SETTLED, WAITING, array_list, law_list, settle
 from umweg.core.solve.structure import Structure, structure_of
+from umweg.core.solve.threads import THREADS, side_by_side
 
 CAVITY_BAR = -0.95
 """Gauge pressure at which oil at sea level parts: no net falls far below it."""
 CAVITY_LPM_PER_BAR = 300.0
 """How stiffly a cavity holds that pressure."""
-THREADS = 2
-"""That compiled work is shared out to: more gain nothing on the machines this runs on."""
 
 
 @dataclass(frozen=True)
@@ -160,7 +159,7 @@ class Lanes:
 
 
 class SteadySolver:
-    """Solves steady states of one network; thread-safe, keeps no state between calls."""
+    """Solves steady states of one network; thread-safe, keeps nothing of one call for another."""
 
     def __init__(self, network: Network, options: Options | None = None) -> None:
         self.network = network
@@ -180,6 +179,7 @@ class SteadySolver:
         self.oil_rows = np.array([i if network.domains[i] == "hydraulic" else -1 for i in order])
         self._turning = np.array([float(network.domains[i] == "rotation") for i in range(n)])
         self.laws = law_list([g.kind for g in network.groups])
+        self._free: dict[int, list[Lanes]] = {}
         self._nets = [np.ascontiguousarray(g.nets, dtype=np.intp) for g in network.groups]
         self._rules = np.array(
             [(r.growth, r.reject, r.iterations, r.fresh, r.from_rest) for r in self.options.rounds],
@@ -259,11 +259,7 @@ class SteadySolver:
             threads = min(self.options.threads, -(-len(left) // width))
             run = partial(self._settle, width, narrower, what, tables, results)
             queues = [np.ascontiguousarray(left[t::threads]) for t in range(threads)]
-            if threads > 1:
-                with ThreadPoolExecutor(threads) as pool:
-                    list(pool.map(run, queues))
-            else:
-                run(queues[0])
+            side_by_side(run, queues)
             left = np.flatnonzero(status == WAITING)
         return Solution(
             np.ascontiguousarray(results[0].T), status == SETTLED, results[1], results[3]
@@ -283,32 +279,50 @@ class SteadySolver:
         results: tuple[Array, ...],
         queue: Indices,
     ) -> None:
-        lanes = self.lanes(width)
         size = len(self.network.net_names)
-        settle(
-            queue,
-            fewest,
-            self.laws,
-            lanes.groups,
-            self.program,
-            (self._mass, self.longest_move, self.oil_rows, self._turning),
-            self._rules,
-            self.options.first_step,
-            self.options.tolerance_lpm,
-            (CAVITY_BAR, CAVITY_LPM_PER_BAR),
-            what,
-            tables,
-            lanes.blocks,
-            results,
-            (
-                (lanes.residual, lanes.values, np.zeros((size, width)), np.zeros((size, width))),
-                tuple(np.zeros(width) for _ in range(8)),
-                tuple(np.zeros(width, dtype=np.intp) for _ in range(3)),
-            ),
-        )
+        with self.lanes(width) as lanes:
+            settle(
+                queue,
+                fewest,
+                self.laws,
+                lanes.groups,
+                self.program,
+                (self._mass, self.longest_move, self.oil_rows, self._turning),
+                self._rules,
+                self.options.first_step,
+                self.options.tolerance_lpm,
+                (CAVITY_BAR, CAVITY_LPM_PER_BAR),
+                what,
+                tables,
+                lanes.blocks,
+                results,
+                (
+                    (
+                        lanes.residual,
+                        lanes.values,
+                        np.zeros((size, width)),
+                        np.zeros((size, width)),
+                    ),
+                    tuple(np.zeros(width) for _ in range(8)),
+                    tuple(np.zeros(width, dtype=np.intp) for _ in range(3)),
+                ),
+            )
 
-    def lanes(self, width: int) -> "Lanes":
-        """A fresh block of lanes, so many wide."""
+    @contextmanager
+    def lanes(self, width: int) -> "Iterator[Lanes]":
+        """A block of lanes, so many wide, that nobody else has meanwhile; what it holds means nothing.
+
+        Making one takes as long as solving a few candidates: it is kept for who comes next.
+        """
+        free = self._free.setdefault(width, [])
+        try:
+            lanes = free.pop()
+        except IndexError:
+            lanes = self._made(width)
+        yield lanes
+        free.append(lanes)
+
+    def _made(self, width: int) -> "Lanes":
         s, network = self.structure, self.network
         work = _Work(network, s, width)
         flat = np.zeros((len(network.parameters), width))
@@ -363,6 +377,7 @@ class SteadySolver:
         across: Array,
         slots: Indices,
         steps: Array,
+        rows: Indices | None = None,
     ) -> Array:
         """How each across variable answers to each parameter and to the day's conditions.
 
@@ -374,10 +389,11 @@ class SteadySolver:
         across : (N_all, B) solved
         slots : (U,) parameter slots
         steps : (U,) difference steps, in the parameters' units
+        rows : (R,) which of the unknown across variables, default all
 
         Returns
         -------
-        (U + 2, N_unknown, B) change of each across variable per unit of each parameter, then per
+        (U + 2, R, B) change of each across variable per unit of each parameter, then per
         whole share of what drives the circuit (shaft speeds, voltage), then of the viscosity
         """
         parameters = self.parameters_of(states, cases)
@@ -386,47 +402,57 @@ class SteadySolver:
             parameters,
             self.network.viscosity(states, cases.state, parameters),
         )
-        found = [self._place(int(slot)) for slot in slots]
-        unknowns = (
-            *(np.array([p[i] for p in found], dtype=np.intp) for i in range(3)),
-            np.ascontiguousarray(steps, dtype=float),
-        )
-        out = np.empty((len(slots) + CONDITIONS, self.network.unknown_count, cases.count))
+        group, component, parameter = np.ascontiguousarray(self._place[:, slots])
+        unknowns = group, component, parameter, np.ascontiguousarray(steps, dtype=float)
+        if rows is None:
+            rows = np.arange(self.network.unknown_count)
+        place = np.full(self.network.unknown_count, -1, dtype=np.intp)
+        place[rows] = np.arange(len(rows))
+        out = np.empty((len(slots) + CONDITIONS, len(rows), cases.count))
         share = -(-cases.count // self.options.threads)
         pieces = [(i, min(i + share, cases.count)) for i in range(0, cases.count, share)]
-        with ThreadPoolExecutor(self.options.threads) as pool:
-            list(pool.map(lambda p: self._respond(p[0], p[1], unknowns, tables, out), pieces))
+        side_by_side(lambda p: self._respond(*p, unknowns, place, tables, out), pieces)
         return out
 
     def _respond(
-        self, first: int, last: int, unknowns: tuple[Array, ...], tables: Any, out: Array
+        self,
+        first: int,
+        last: int,
+        unknowns: tuple[Array, ...],
+        place: Indices,
+        tables: Any,
+        out: Array,
     ) -> None:
-        lanes = self.lanes(self.options.lanes[0])
-        respond(
-            first,
-            last,
-            self.laws,
-            lanes.groups,
-            self.program,
-            self.oil_rows,
-            (CAVITY_BAR, CAVITY_LPM_PER_BAR),
-            unknowns,
-            tables,
-            lanes.blocks,
-            (
-                lanes.residual,
-                lanes.values,
-                np.empty((len(self.network.net_names), lanes.width)),
-                np.empty_like(lanes.residual),
-                np.empty_like(lanes.values),
-            ),
-            out,
-        )
+        wide = [w for w in self.options.lanes if w >= last - first] or self.options.lanes[:1]
+        with self.lanes(wide[-1]) as lanes:
+            respond(
+                first,
+                last,
+                self.laws,
+                lanes.groups,
+                self.program,
+                self.oil_rows,
+                (CAVITY_BAR, CAVITY_LPM_PER_BAR),
+                unknowns,
+                place,
+                tables,
+                lanes.blocks,
+                (
+                    lanes.residual,
+                    lanes.values,
+                    np.empty((len(self.network.net_names), lanes.width)),
+                    np.empty_like(lanes.residual),
+                    np.empty_like(lanes.values),
+                ),
+                out,
+            )
 
-    def _place(self, slot: int) -> tuple[int, int, int]:
-        """Group, component within it, and parameter of that, of a parameter's slot."""
+    @cached_property
+    def _place(self) -> Indices:
+        """(3, M) group, component within it, and parameter of that, of each parameter's slot."""
+        found = np.zeros((3, len(self.network.parameters)), dtype=np.intp)
         for g, group in enumerate(self.network.groups):
-            within = slot - group.first_parameter
-            if within < len(group.component_ids) * group.parameter_count:
-                return g, *divmod(within, group.parameter_count)
-        raise IndexError(slot)
+            of_group = np.arange(len(group.component_ids) * group.parameter_count)
+            rows = group.first_parameter + of_group
+            found[0, rows], found[1:, rows] = g, divmod(of_group, group.parameter_count)
+        return found

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-import networkx as nx
 import numpy as np
 
 from umweg.core.network.network import Indices, Network
@@ -41,16 +40,15 @@ def structure_of(network: Network) -> Structure:
     Source: the greedy minimum-degree rule, Tinney & Walker, Proc. IEEE 55, 1967.
     """
     n = network.unknown_count
-    graph: nx.Graph[int] = nx.Graph()
-    graph.add_nodes_from(range(n))
+    beside: dict[int, set[int]] = {i: set() for i in range(n)}
     for group in network.groups:
         for nets in group.nets:
-            inner = [int(i) for i in nets if i < n]
-            graph.add_edges_from((a, b) for a in inner for b in inner if a < b)
-    pattern = {(i, i) for i in range(n)}
-    pattern |= {(a, b) for a, b in graph.edges} | {(b, a) for a, b in graph.edges}
+            inner = {int(i) for i in nets if i < n}
+            for a in inner:
+                beside[a] |= inner - {a}
+    pattern = {(i, i) for i in range(n)} | {(a, b) for a, others in beside.items() for b in others}
     original = len(pattern)
-    order = _eliminate(graph, pattern)
+    order = _eliminate(beside, pattern)
     row_of = np.empty(n, dtype=np.intp)
     row_of[order] = np.arange(n)
     permuted = sorted((int(row_of[a]), int(row_of[b])) for a, b in pattern)
@@ -58,18 +56,16 @@ def structure_of(network: Network) -> Structure:
     return _program(network, np.array(order, dtype=np.intp), row_of, slot, original)
 
 
-def _eliminate(graph: "nx.Graph[int]", pattern: set[tuple[int, int]]) -> list[int]:
+def _eliminate(beside: dict[int, set[int]], pattern: set[tuple[int, int]]) -> list[int]:
+    """The order; each unknown's neighbours ``beside`` it are used up, the pattern is filled in."""
     order = []
-    while graph.number_of_nodes():
-        node = min(graph.nodes, key=lambda v: (graph.degree(v), v))
-        around = sorted(graph.neighbors(node))
+    while beside:
+        node = min(beside, key=lambda v: (len(beside[v]), v))
+        around = beside.pop(node)
         for a in around:
-            for b in around:
-                if a != b and not graph.has_edge(a, b):
-                    graph.add_edge(a, b)
-                if a != b:
-                    pattern.add((a, b))
-        graph.remove_node(node)
+            beside[a] |= around
+            beside[a] -= {a, node}
+            pattern |= {(a, b) for b in around if b != a}
         order.append(node)
     return order
 

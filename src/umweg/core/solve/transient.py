@@ -6,7 +6,6 @@ momentum. Rods have a place, and ends; what oil switches is switched where its p
 """
 
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -17,8 +16,9 @@ from numpy.typing import NDArray
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices, SolvableState
 from umweg.core.solve.integrate import FAILED, FINISHED, integrate
-from umweg.core.solve.steady import CAVITY_BAR, CAVITY_LPM_PER_BAR, Cases, SteadySolver
+from umweg.core.solve.steady import CAVITY_BAR, CAVITY_LPM_PER_BAR, Cases, Lanes, SteadySolver
 from umweg.core.solve.storage import NetworkStorage
+from umweg.core.solve.threads import side_by_side
 
 MOST_EVENTS = 64
 
@@ -198,11 +198,7 @@ class TransientSolver:
         wide = next((w for w in self.LANES if len(fine) <= w), self.LANES[-1])
         threads = max(1, min(self.steady.options.threads, -(-len(fine) // wide)))
         queues = [np.ascontiguousarray(fine[t::threads]) for t in range(threads)]
-        if threads == 1:
-            self._integrate(queues[0], wide, given)
-        else:
-            with ThreadPoolExecutor(threads) as pool:
-                list(pool.map(lambda q: self._integrate(q, wide, given), queues))
+        side_by_side(lambda q: self._integrate(q, wide, given), queues)
         return self._curves(times, width, results)
 
     def _followed(self, phases: Sequence[Phase], cases: Cases) -> tuple[Indices, Array]:
@@ -237,11 +233,14 @@ class TransientSolver:
         return found
 
     def _integrate(self, queue: Indices, width: int, given: tuple[object, ...]) -> None:
-        if not len(queue):
-            return
+        if len(queue):
+            with self.steady.lanes(width) as lanes:
+                self._run(queue, lanes, given)
+
+    def _run(self, queue: Indices, lanes: Lanes, given: tuple[object, ...]) -> None:
         tables, ramp, cases, begin, grid, kept, watch, results = given
         steady, store = self.steady, self.storage
-        lanes = steady.lanes(width)
+        width = lanes.width
         n, total, size = self.network.unknown_count, len(self.network.net_names), len
         order = steady.structure.order
         a = self.accuracy
