@@ -963,6 +963,8 @@ export interface components {
             kind: "behaviour";
             /** Move */
             move: string;
+            /** Told Before */
+            told_before?: ("as_usual" | "slow" | "weak" | "dead" | "reversed" | "drifts") | null;
             /**
              * When
              * @default warm

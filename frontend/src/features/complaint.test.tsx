@@ -46,5 +46,8 @@ describe("what is told about a move", () => {
     const entries = [entry("e0", "dead", [], false), kept];
     expect(entryOf(entries, "arm", "raise", "warm")?.id).toBe("e1");
     expect(entryOf(entries, "arm", "raise", "hot")).toBeUndefined();
+    const seen = entry("e2", "dead", []);
+    Object.assign(seen.data, { told_before: "slow" });
+    expect(entryOf([...entries, seen], "arm", "raise", "warm")?.id).toBe("e1");
   });
 });

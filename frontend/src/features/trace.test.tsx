@@ -82,6 +82,11 @@ describe("tracing", () => {
     ]);
   });
 
+  it("believes what was seen last of a move", () => {
+    const { bad, good } = complaintOf([told("lift", "slow"), told("lift", "as_usual")]);
+    expect([[...bad], [...good]]).toEqual([[], ["lift.up"]]);
+  });
+
   it("lights the lines that the oil takes, and its pilot lines", () => {
     expect([...litBy(lift, schematic).nets].sort()).toEqual(["p", "x"]);
     expect(litBy(lift, schematic).parts.has("lock")).toBe(true);

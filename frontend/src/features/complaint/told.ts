@@ -11,12 +11,14 @@ export interface Told {
 
 export const NOTHING_TOLD: Told = { hows: [], noted: [] };
 
-/** The entry that stands for a move and a temperature; a later one corrects it. */
+/** The entry that stands for what was told of a move and a temperature; a later one corrects it. */
 export function entryOf(entries: Entry[], functionId: string, move: string, when: When) {
   return entries.findLast(
     (e) =>
       e.standing &&
       e.data.kind === "behaviour" &&
+      // What was seen for oneself after it corrects nothing of what was told.
+      !e.data.told_before &&
       e.data.function === functionId &&
       e.data.move === move &&
       e.data.when === when,

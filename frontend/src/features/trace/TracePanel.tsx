@@ -28,14 +28,18 @@ export function litBy(move: MoveTrace, schematic: Schematic): Lit {
   return { parts: new Set(move.parts), nets };
 }
 
-/** What the complaint says of each move: those that fail, and those that work. */
+/** What was last said of each move: those that fail, and those that work. */
 export function complaintOf(entries: ShownEntry[]): { bad: Set<string>; good: Set<string> } {
-  const bad = new Set<string>();
-  const good = new Set<string>();
+  // Cold and hot, a move is another one; told and then seen for oneself, it is the same.
+  const last = new Map<string, { move: string; how: string }>();
   for (const { data, standing } of sinceRepair(entries)) {
     if (!standing || data.kind !== "behaviour") continue;
-    (data.how === "as_usual" ? good : bad).add(`${data.function}.${data.move}`);
+    const move = `${data.function}.${data.move}`;
+    last.set(`${move} ${data.when}`, { move, how: data.how });
   }
+  const bad = new Set<string>();
+  const good = new Set<string>();
+  for (const { move, how } of last.values()) (how === "as_usual" ? good : bad).add(move);
   return { bad, good };
 }
 

@@ -25,7 +25,7 @@ from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Proposal, resolve_state
-from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.behaviours import told_of
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
@@ -402,6 +402,7 @@ class Asker:
 
     planner: Planner
     setup: Setup
+    observed: Sequence[Observation] = ()
     unsuspecting: bool = False
     """Whoever suspects nobody looks for no particular fault."""
 
@@ -433,7 +434,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
     predictor.prepare(circuit.steady.values())
     readings: list[Reading] = []
     doubted = _doubted(planner.ranking, observations)
-    told_dead = {o.function for o in observations if isinstance(o, Behaviour) and o.how == "dead"}
+    told_dead = told_of(observations, "dead")
     asked = {o.topic() for o in observations if o.id not in doubted}
     for name, quantity in readings_of(predictor):
         moved = quantity.place if quantity.of.at_work else None
@@ -447,7 +448,7 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
             continue
         readings.append(reading)
     steps = planner.reading_steps(readings, setup)
-    asking = Asker(planner, setup)
+    asking = Asker(planner, setup, observations)
     for kind in OBSERVATIONS:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)
         steps += [s for p in looks if (s := planner.look_step(p)).bits >= LEAST_BITS]

@@ -115,6 +115,11 @@ class Asking(Protocol):
         ...
 
     @property
+    def observed(self) -> Sequence[Observed]:
+        """What was told, seen and read so far."""
+        ...
+
+    @property
     def suspected(self) -> Sequence[Fault]:
         """Faults that are under suspicion enough to be looked for."""
         ...

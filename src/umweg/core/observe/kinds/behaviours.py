@@ -25,7 +25,7 @@ from umweg.core.observe.quantities import (
     speed_of,
     to_scale,
 )
-from umweg.core.observe.weights import Told, told
+from umweg.core.observe.weights import CONFUSED_SHARE, Told, told
 
 When = Literal["cold", "warm", "hot"]
 BEHAVIOURS: tuple[How, ...] = get_args(How)
@@ -80,6 +80,8 @@ def _heard() -> Array:
 
 
 HEARD = _heard()
+REPEATED_SHARE = 0.3
+"""How often somebody who drives a move for himself sees what he was told that he would."""
 DRIFTS_FIRST = 0.25
 """How often somebody tells of the drift and not of the speed where both are wrong."""
 
@@ -94,6 +96,8 @@ class Behaviour(Observed):
     also: tuple[How | Noted, ...] = ()
     """Further words for the same move: slow *and* weak *and* noisy is one complaint."""
     when: When = "warm"
+    told_before: How | None = None
+    """What somebody else had told of the move, where who tests the machine drives it for himself."""
 
     @field_validator("also")
     @classmethod
@@ -119,40 +123,46 @@ class Behaviour(Observed):
         return tuple(word for word in NOTED_WORDS if word in self.also)
 
     def topic(self) -> Hashable:
-        """Which move of which function."""
-        return self.kind, self.function, self.move
+        """Which move of which function, and whether it is told or seen for oneself."""
+        return self.kind, self.function, self.move, self.told_before is not None
 
     def check(self, suspects: Suspects) -> None:
         """The machine has this move."""
         check_behaviour(suspects.circuit, self.function, self.move)
 
     def words(self, circuit: Circuit) -> str:
-        """Function, move, word and oil."""
+        """Function, move, word and oil; who was told of it before, what."""
         check_behaviour(circuit, self.function, self.move)
         function = circuit.function(self.function)
         move = function.moves[self.move].label
         told = " and ".join(HOW_WORDS[how] for how in self.hows)
         noted = ", ".join(NOTED_WORDS[word] for word in self.noted)
         kept = f" ({noted}: kept, not weighed)" if noted else ""
-        return f"{function.label} {move}: {told}, {WHEN_WORDS[self.when]}{kept}"
+        before = ""
+        if self.told_before is not None:
+            before = f"; seen for oneself, told before: {HOW_WORDS[self.told_before]}"
+        return f"{function.label} {move}: {told}, {WHEN_WORDS[self.when]}{kept}{before}"
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
         """Against the word that each candidate would call for."""
         del instruments
         check_behaviour(exhibits.suspects.circuit, self.function, self.move)
         words = exhibits.seen(Spoken(self.function, self.move, self.when))
+        heard = HEARD
+        if self.told_before is not None:
+            words, heard = _after(words, self.told_before)
         # How it moves and whether it creeps are two things; slow and weak are one, told in two
         # words. Somebody who tells of both leaves open which of the two it is.
         facets = [[how for how in self.hows if (how == "drifts") == creeps] for creeps in (0, 1)]
         said = [
-            HEARD[[BEHAVIOURS.index(how) for how in facet]].sum(axis=0) @ words
+            heard[[BEHAVIOURS.index(how) for how in facet]].sum(axis=0) @ words
             for facet in facets
             if facet
         ]
         each = [told(self.id, probability, len(BEHAVIOURS)) for probability in said]
         together = np.sum([one.log_likelihood for one in each], axis=0)
         broad = sum(one.log_broad for one in each)
-        return Told(self.id, together, broad, story=True)
+        return Told(self.id, together, broad, story=self.told_before is None)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
@@ -178,25 +188,63 @@ class Behaviour(Observed):
 
     @classmethod
     def proposals(cls, asking: Asking) -> Iterable[Proposal]:
-        """Every move that there is."""
+        """Every move that there is; to be driven for oneself where somebody told of it."""
+        told = {
+            (o.function, o.move): o.how
+            for o in asking.observed
+            if isinstance(o, Behaviour) and o.when == "warm" and o.told_before is None
+        }
         for function in asking.circuit.functions:
             for name, move in function.moves.items():
+                words = asking.exhibits.seen(Spoken(function.id, name, "warm"))
+                before = told.get((function.id, name))
+                if before is None:
+                    label, heard = f"{function.label} {move.label}", HEARD
+                else:
+                    label = f"{function.label} {move.label}: drive it and see for yourself"
+                    words, heard = _after(words, before)
                 yield Proposal(
                     cls.model_fields["kind"].default,
                     f"{function.id}.{name}",
-                    f"{function.label} {move.label}",
+                    label,
                     "",
                     WARM,
                     WORD_MIN,
                     tuple(
                         Answer(
                             HOW_WORDS[how],
-                            cls(id="new", function=function.id, move=name, how=how),
+                            cls(
+                                id="new",
+                                function=function.id,
+                                move=name,
+                                how=how,
+                                told_before=before,
+                            ),
                         )
                         for how in BEHAVIOURS
                     ),
-                    asking.exhibits.seen(Spoken(function.id, name, "warm")),
+                    heard @ words,
                 )
+
+
+def told_of(observed: Iterable[Observed], how: How) -> set[str]:
+    """Functions of which a move was last said to be like that."""
+    last = {(o.function, o.move): o for o in observed if isinstance(o, Behaviour)}
+    return {o.function for o in last.values() if how in o.hows}
+
+
+def _after(words: Array, before: How) -> tuple[Array, Array]:
+    """Once a word was told of a move: (true, C) what would be right, and (said, true) what is said
+    by who sees it for himself.
+
+    Both have the same move of the same machine before them: what is right is right for both.
+    """
+    first = BEHAVIOURS.index(before)
+    sound = (1.0 - CONFUSED_SHARE) * HEARD[first] + CONFUSED_SHARE / len(BEHAVIOURS)
+    right = words * sound[:, None]
+    heard = (1.0 - REPEATED_SHARE) * HEARD
+    heard[first] += REPEATED_SHARE
+    return right / np.maximum(right.sum(axis=0), 1e-12), heard
 
 
 @dataclass(frozen=True)
