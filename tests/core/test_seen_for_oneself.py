@@ -7,10 +7,12 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.observe.kinds.behaviours import (
     BEHAVIOURS,
     HEARD,
+    KEEP_CLEAR,
     REPEATED_SHARE,
     Behaviour,
     How,
     Spoken,
+    cautions_of,
     told_of,
 )
 from umweg.core.observe.observations import Observation
@@ -104,3 +106,10 @@ def test_nobody_is_sure_of_a_part_by_a_story_told_twice_over(turf: Diagnostician
         for b in (None, "slow")
     ]
     assert max(s.share for s in turf.diagnose(seen).suspects) < 0.97
+
+
+def test_who_drives_a_move_hears_what_its_states_say_of_it(packer_doctor: Diagnostician) -> None:
+    told = Behaviour(id="w", function="blade", move="extend", how="slow")
+    step = next(s for s in packer_doctor.diagnose([told]).steps if s.point == "blade.extend")
+    assert step.cautions == ("Nobody in or near the hopper; the guard stays closed.",)
+    assert cautions_of(packer_doctor.circuit, "blade", "nowhere") == (KEEP_CLEAR,)

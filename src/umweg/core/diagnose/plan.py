@@ -380,7 +380,7 @@ class Planner:
             healthy=None,
             by_suspect=(),
             hazard=None,
-            cautions=tuple(self.openings.of_components(proposal.opens)),
+            cautions=(*proposal.cautions, *self.openings.of_components(proposal.opens)),
             fitting="",
             instrument=None,
             highest_bar=None,

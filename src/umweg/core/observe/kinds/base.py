@@ -152,6 +152,8 @@ class Proposal:
     """(W, C) of each answer, for each candidate."""
     opens: tuple[str, ...] = ()
     """Components whose oil is opened for it."""
+    cautions: tuple[str, ...] = ()
+    """What else is to be minded."""
 
     @property
     def topic(self) -> Hashable:

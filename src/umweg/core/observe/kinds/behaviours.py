@@ -80,6 +80,7 @@ def _heard() -> Array:
 
 
 HEARD = _heard()
+KEEP_CLEAR = "Nobody within reach of what moves, and nobody under what is raised."
 REPEATED_SHARE = 0.3
 """How often somebody who drives a move for himself sees what he was told that he would."""
 DRIFTS_FIRST = 0.25
@@ -224,7 +225,20 @@ class Behaviour(Observed):
                         for how in BEHAVIOURS
                     ),
                     heard @ words,
+                    cautions=cautions_of(asking.circuit, function.id, name),
                 )
+
+
+def cautions_of(circuit: Circuit, function_id: str, move: str) -> tuple[str, ...]:
+    """What the circuit's states say that make this move alone with warm oil, nothing undone."""
+    found = [
+        words
+        for state in circuit.states.values()
+        if state.moves == {function_id: move} and not state.interventions
+        if state.engine != "off" and state.oil_c <= OIL_C_OF_WHEN["warm"]
+        for words in state.cautions
+    ]
+    return tuple(dict.fromkeys(found)) or (KEEP_CLEAR,)
 
 
 def told_of(observed: Iterable[Observed], how: How) -> set[str]:
