@@ -136,6 +136,20 @@ def test_what_needs_no_play_is_worked_out_between_too() -> None:
     assert found.mean[own[22]] < 60 < 99 < found.mean[own[24]]
 
 
+def test_states_that_are_solved_are_not_solved_again_for_the_heat_they_make() -> None:
+    circuit = load_circuit("packer_truck")
+    doctor = Diagnostician.of(circuit, KIT)
+    quantity = next(quantity_of(t) for t in circuit.timings if t.of == "settled_c")
+    afresh, known = doctor.predictor.worked_out(quantity)
+    doctor.predictor.prepare(circuit.steady.values())
+    solve = doctor.predictor.solver.solve
+    doctor.predictor.solver.solve = None  # type: ignore[assignment]
+    again, still = doctor.predictor.worked_out(quantity)
+    doctor.predictor.solver.solve = solve  # type: ignore[method-assign]
+    assert (known & still).sum() > 0.99 * len(known)
+    assert again[known & still] == pytest.approx(afresh[known & still], abs=0.01)
+
+
 def test_pairs_heat_the_oil_as_both_together_do() -> None:
     """What a relief heats that a clogged cooler cannot take away is more than what both alone do."""
     packer = "packer_truck"

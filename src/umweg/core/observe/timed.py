@@ -16,7 +16,7 @@ from umweg.core.errors import ObservationError
 from umweg.core.network.network import Indices, Network, SolvableState
 from umweg.core.observe.quantities import moved_net, quantity_of, to_scale
 from umweg.core.solve.power import cooling_kw_per_k, power_balance
-from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.solve.steady import Cases, Solution, SteadySolver
 from umweg.core.solve.transient import AT_END, Curves, Phase, TransientSolver, Watch
 
 SAMPLES = 241
@@ -191,7 +191,13 @@ class TimedReader:
         actual : the state that a machine is really in when it is said to be in one
         """
         if quantity_of(timing).of.from_states:
-            return self._settled(timing, cases, drive, oil, actual)
+            alone = Cases(np.zeros(cases.count, dtype=np.intp), cases.slot, cases.value)
+
+            def solved(named: MachineState) -> tuple[SolvableState, Cases, Solution]:
+                state = _driven(self.network.state(actual(named)), drive, oil)
+                return state, alone, self.solver.solve([state], alone)
+
+            return self.settled(timing, solved)
         begin = float(sum(p.seconds for p in timing.phases[:-1]))
         end = begin + timing.phases[-1].seconds
         kind, function = READ[timing.of], timing.function
@@ -213,33 +219,32 @@ class TimedReader:
         scaled = to_scale(quantity_of(timing), np.where(fine, value, 0.0))
         return scaled, fine
 
-    def _settled(
+    def settled(
         self,
         timing: Timing,
-        cases: Cases,
-        drive: float,
-        oil: float,
-        actual: Callable[[MachineState], MachineState],
+        solved: Callable[[MachineState], tuple[SolvableState, Cases, Solution]],
     ) -> tuple[Array, NDArray[np.bool_]]:
         """The oil's temperature once what heats it and what cools it are the same.
 
         ``T = T_air + Σ t·P_heat / Σ t·G``, over the phases of the cycle, each in its steady state
         at the temperature that it is described for.
+
+        Parameters
+        ----------
+        solved : the state that a named one is in numbers, the machines, and how they settle in it
         """
-        heat, cooling = np.zeros(cases.count), np.zeros(cases.count)
-        known = np.ones(cases.count, dtype=bool)
-        alone = Cases(np.zeros(cases.count, dtype=np.intp), cases.slot, cases.value)
+        heat: Array = np.zeros(1)
+        cooling: Array = np.zeros(1)
+        known = np.ones(1, dtype=bool)
         for phase in timing.phases:
-            named = actual(self.circuit.states[phase.state])
-            state = _driven(self.network.state(named), drive, oil)
-            solved = self.solver.solve([state], alone)
-            parameters = self.solver.parameters_of([state], alone)
-            found = power_balance(self.network, state, solved.across, parameters)
-            heat += phase.seconds * found.heat_kw
-            cooling += phase.seconds * cooling_kw_per_k(
-                self.network, state, solved.across, parameters
+            state, cases, found = solved(self.circuit.states[phase.state])
+            parameters = self.solver.parameters_of([state], cases)
+            power = power_balance(self.network, state, found.across, parameters)
+            heat = heat + phase.seconds * power.heat_kw
+            cooling = cooling + phase.seconds * cooling_kw_per_k(
+                self.network, state, found.across, parameters
             )
-            known &= solved.converged
+            known = known & found.converged
         value = timing.ambient_c + heat / np.maximum(cooling, 1e-9)
         known &= np.isfinite(value)
         return np.where(known, value, 0.0), known
