@@ -1,4 +1,4 @@
-"""A move that somebody told of, driven by who tests the machine: is it as it was told?"""
+"""A move that somebody told of, tried by who tests the machine: is it as it was told?"""
 
 import numpy as np
 import pytest
@@ -69,7 +69,7 @@ def test_a_word_that_is_not_so_is_taken_back_and_one_that_is_counts_for_less_aga
     assert somebody_else < repeated < before
 
 
-def test_who_was_told_of_a_move_is_sent_to_drive_it_once(turf: Diagnostician) -> None:
+def test_who_was_told_of_a_move_is_sent_to_try_it_once(turf: Diagnostician) -> None:
     told = word("slow")
 
     def moves(*seen: Observation) -> dict[str, str]:
@@ -77,7 +77,7 @@ def test_who_was_told_of_a_move_is_sent_to_drive_it_once(turf: Diagnostician) ->
         return {s.point: s.point_label for s in steps if s.kind == "behaviour"}
 
     first = moves(told)
-    assert first["lift.raise"].endswith("drive it and see for yourself")
+    assert first["lift.raise"].endswith("try it for yourself")
     assert "yourself" not in first.get("lift.lower", "")
     step = next(s for s in turf.diagnose([told]).steps if s.point == "lift.raise")
     answers = [answer.observation for answer, _ in step.outcomes]
@@ -108,7 +108,7 @@ def test_nobody_is_sure_of_a_part_by_a_story_told_twice_over(turf: Diagnostician
     assert max(s.share for s in turf.diagnose(seen).suspects) < 0.97
 
 
-def test_who_drives_a_move_hears_what_its_states_say_of_it(packer_doctor: Diagnostician) -> None:
+def test_who_tries_a_move_hears_what_its_states_say_of_it(packer_doctor: Diagnostician) -> None:
     told = Behaviour(id="w", function="blade", move="extend", how="slow")
     step = next(s for s in packer_doctor.diagnose([told]).steps if s.point == "blade.extend")
     assert step.cautions == ("Nobody in or near the hopper; the guard stays closed.",)

@@ -98,7 +98,7 @@ class Behaviour(Observed):
     """Further words for the same move: slow *and* weak *and* noisy is one complaint."""
     when: When = "warm"
     told_before: How | None = None
-    """What somebody else had told of the move, where who tests the machine drives it for himself."""
+    """What somebody else had told of the move, where who tests the machine tries it for himself."""
 
     @field_validator("also")
     @classmethod
@@ -189,7 +189,7 @@ class Behaviour(Observed):
 
     @classmethod
     def proposals(cls, asking: Asking) -> Iterable[Proposal]:
-        """Every move that there is; to be driven for oneself where somebody told of it."""
+        """Every move that there is; to be tried for oneself where somebody told of it."""
         told = {
             (o.function, o.move): o.how
             for o in asking.observed
@@ -202,7 +202,7 @@ class Behaviour(Observed):
                 if before is None:
                     label, heard = f"{function.label} {move.label}", HEARD
                 else:
-                    label = f"{function.label} {move.label}: drive it and see for yourself"
+                    label = f"{function.label} {move.label}: try it for yourself"
                     words, heard = _after(words, before)
                 yield Proposal(
                     cls.model_fields["kind"].default,
