@@ -13,7 +13,7 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.evidence import CLASSES, believe
 from umweg.core.diagnose.hazards import pressure_hazard
-from umweg.core.diagnose.order import TIED
+from umweg.core.diagnose.order import RIVALS, TIED
 from umweg.core.diagnose.play import complaint, observe
 from umweg.core.diagnose.report import report
 from umweg.core.diagnose.setup import START_OIL_C, WARM_MIN_PER_C, Setup, setup_after
@@ -377,9 +377,13 @@ def test_information_is_never_negative_and_bounded(packer_doctor: Diagnostician)
     diagnosis = packer_doctor.diagnose(JOBS["packer_weak"].observations[:3])
     entropy = 6.0
     assert all(0 < s.bits < entropy for s in diagnosis.steps)
-    offered = np.array([s.bits_per_minute for s in diagnosis.steps if not s.refused])
+    leader, *others = [s for s in diagnosis.steps if not s.refused]
+    offered = np.array([s.bits_per_minute for s in others])
     # Those that tell as good as the same in a minute stand in the order of the trade.
     assert (offered[1:] <= offered[:-1] * (1.0 + 1.01 * TIED)).all()
+    # Who leads tells most in a minute, or saves more with the next step after it.
+    most = sorted((s.saving for s in others), reverse=True)[RIVALS - 1]
+    assert leader.bits_per_minute >= offered[0] or leader.saving >= most
 
 
 def test_behaviour_words_are_probabilities(packer_predictor: Predictor) -> None:
