@@ -230,6 +230,13 @@ describe("JobsPage", () => {
 });
 
 describe("JobsPage opening a job", () => {
+  it("stands above the list, which grows under the finger as answers come", async () => {
+    show("/");
+    const card = await screen.findByText("Blade stalls");
+    const place = card.compareDocumentPosition(screen.getByLabelText("Machine"));
+    expect(place & Node.DOCUMENT_POSITION_PRECEDING).toBeTruthy();
+  });
+
   it("opens one job however often it is clicked, and the same after a lost answer", async () => {
     failures = 1;
     show("/");

@@ -27,7 +27,7 @@ function Card({ job }: { job: JobCard }) {
     <li>
       <Link
         to={job.observations === 0 ? `/jobs/${job.id}/complaint` : `/jobs/${job.id}`}
-        className="grid min-h-24 grid-cols-[1fr_1.3fr_1.2fr] items-center gap-4 rounded-lg border border-line bg-card px-4 py-3 hover:border-way"
+        className="grid min-h-32 grid-cols-[1fr_1.3fr_1.2fr] items-center gap-4 rounded-lg border border-line bg-card px-4 py-3 hover:border-way"
       >
         <div>
           <p className="font-bold">{job.machine.name}</p>
@@ -74,8 +74,8 @@ function NewJob({ workshop }: { workshop: Workshop }) {
   const [complaint, setComplaint] = useState("");
   const { open, opening, error } = useOpenJob();
   return (
-    <section className="mt-6 rounded-lg border border-line bg-card p-4">
-      <div className="mb-3 flex items-center justify-between gap-3">
+    <section className="mb-6 rounded-lg border border-line bg-card px-4 pt-1 pb-4">
+      <div className="mb-1 flex items-center justify-between gap-3">
         <h2 className="font-bold">Open a job</h2>
         <span className="flex flex-wrap gap-x-5">
           {machine && (
@@ -173,7 +173,7 @@ type Which = keyof typeof WHICH;
 /** What list there is none in says why. */
 function nothing(search: string, which: Which): string {
   if (search.trim()) return "No job matches. Search for a machine, an owner, a serial number.";
-  return which === "all" ? "No job yet. Open the first one below." : "No job of that kind.";
+  return which === "all" ? "No job yet. Open the first one above." : "No job of that kind.";
 }
 
 export function JobsPage() {
@@ -201,6 +201,8 @@ export function JobsPage() {
       }
     >
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-6">
+        {/* What is tapped stands above what grows: answers come to the cards as they are worked out. */}
+        {workshop.data && <NewJob workshop={workshop.data} />}
         <div className="mb-4 flex flex-wrap items-center gap-3">
           <input
             type="search"
@@ -225,11 +227,10 @@ export function JobsPage() {
           </fieldset>
         </div>
         {jobs.error && <Failure error={jobs.error} />}
-        {jobs.isPending && <p>Reading the jobs …</p>}
+        {(jobs.isPending || workshop.isPending) && <p>Reading the jobs …</p>}
         {jobs.data && shown.length === 0 && <p>{nothing(search, which)}</p>}
-        <WorkBar wanted={shown.some((job) => job.pending)} />
         <ul className="mt-3 grid gap-3">
-          {shown.map((job) => (
+          {(workshop.isPending ? [] : shown).map((job) => (
             <Card key={job.id} job={job} />
           ))}
         </ul>
@@ -242,9 +243,11 @@ export function JobsPage() {
             Show more: {shown.length} of {total}
           </Button>
         )}
-        {workshop.data && <NewJob workshop={workshop.data} />}
         <ReadIn />
       </main>
+      <div className="mx-auto w-full max-w-6xl px-6">
+        <WorkBar wanted={shown.some((job) => job.pending)} />
+      </div>
     </Frame>
   );
 }
