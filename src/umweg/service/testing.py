@@ -37,15 +37,17 @@ def _run(command: Sequence[str], folder: Path) -> bool:
 
 def run_all(fast: bool = False) -> int:
     """Run every check; later ones run even if an earlier one failed."""
+    # Compiled ahead, two processes at a time, and then two test processes share what there is.
+    compiling = kernels.start_compiling()
     failed = [c for c in PYTHON_CHECKS if not _run(c, ROOT)]
     if not fast:
         frontend.install()
+    kernels.finish(compiling)
+    if not fast:
         failed += [c for c in FRONT_END_CHECKS if not _run(c, FRONT_END)]
         frontend.build()
     if failed:
         print("\nfailed: " + "; ".join(" ".join(c) for c in failed), flush=True)
     selected = ["tests/core"] if fast else ["tests"]
-    # Compiled ahead, two processes at a time, and then two test processes share what there is.
-    kernels.finish(kernels.start_compiling())
     passed = _run(("pytest", "-q", "-n", "2", "--dist", "loadscope", *selected), ROOT)
     return 0 if passed and not failed else 1
