@@ -37,8 +37,9 @@ def main() -> None:
     """Run a command; what a user can mend is told in words, with exit code 2."""
     # What was loaded stays to the end: looking through it for what nobody needs takes a while.
     gc.freeze()
+    gc.enable()
     try:
-        app()
+        app(prog_name="umweg")
     except UmwegError as error:
         print(f"umweg: {error}", file=sys.stderr)
         raise SystemExit(2) from None

@@ -1,6 +1,8 @@
 """The command line: what it prints, and how it refuses."""
 
 import json
+import subprocess
+import sys
 from pathlib import Path
 from typing import cast
 
@@ -154,6 +156,12 @@ def test_what_a_user_can_mend_is_told(
         main()
     assert caught.value.code == 2
     assert message in capsys.readouterr().err
+
+
+def test_the_program_says_how_it_is_called() -> None:
+    started = [sys.executable, "-m", "umweg", "diagnose", "--help"]
+    done = subprocess.run(started, capture_output=True, text=True, check=True)
+    assert "Usage: umweg diagnose" in done.stdout
 
 
 def test_a_job_beside_its_circuit(tmp_path: Path) -> None:
