@@ -92,14 +92,12 @@ class IsolateFigures:
 
     def calibration(self) -> list[tuple[float, float, int, float, float]]:
         """For each band of claims: its ends, how many, what was claimed, what was right."""
-        rows = []
-        for low, high in pairwise(BINS):
-            here = [p for p in self.played if low <= p.claimed < high]
-            if here:
-                claimed = float(np.mean([p.claimed for p in here]))
-                right = float(np.mean([p.first for p in here]))
-                rows.append((low, min(high, 1.0), len(here), claimed, right))
-        return rows
+        claimed, right = self._claims()
+        return [
+            (low, min(high, 1.0), int(here.sum()), claimed[here].mean(), right[here].mean())
+            for (low, high), here in zip(pairwise(BINS), _banded(claimed), strict=True)
+            if here.any()
+        ]
 
     @property
     def calibration_error(self) -> float:
@@ -125,10 +123,14 @@ class IsolateFigures:
         return float(np.mean(sure)) if sure else float("nan")
 
 
+def _banded(claimed: Array) -> list[NDArray[np.bool_]]:
+    """Which of the claims (N,) are in each band."""
+    return [(low <= claimed) & (claimed < high) for low, high in pairwise(BINS)]
+
+
 def _calibration_error(claimed: Array, right: NDArray[np.bool_]) -> float:
     """By claims (N,) and whether each was right."""
-    band = np.searchsorted(BINS, claimed, side="right")
-    off = [abs(float((claimed - right)[band == b].sum())) for b in set(band.tolist())]
+    off = [abs(float((claimed - right)[here].sum())) for here in _banded(claimed)]
     return sum(off) / max(len(claimed), 1)
 
 
