@@ -38,7 +38,11 @@ export function WorkBar({ wanted, task = "play" }: { wanted: boolean; task?: str
       aria-label="Work"
     >
       {first && <Progress work={first} />}
-      {shown.length > 1 && <li className="text-soft text-sm">{shown.length - 1} more wait.</li>}
+      {shown.length > 1 && (
+        <li className="text-soft text-sm">
+          {shown.length - 1} more {shown.length === 2 ? "waits" : "wait"}.
+        </li>
+      )}
     </ul>
   );
 }

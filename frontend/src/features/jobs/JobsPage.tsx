@@ -245,7 +245,7 @@ export function JobsPage() {
         )}
         <ReadIn />
       </main>
-      <div className="mx-auto w-full max-w-6xl px-6">
+      <div className="mx-auto w-full max-w-6xl px-6 pb-3 empty:hidden">
         <WorkBar wanted={shown.some((job) => job.pending)} />
       </div>
     </Frame>
