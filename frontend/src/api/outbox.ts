@@ -193,6 +193,8 @@ export function wordsOf(data: EntryData): string {
       return `${data.component}: ${data.seen.replace("_", " ")}`;
     case "swap":
       return `${data.component} changed with ${data.other_component}: ${data.went.replace("_", " ")}`;
+    case "caught":
+      return `${data.component}, past its piston: ${data.amount}`;
     case "oil":
       return `Oil looks ${data.look}`;
     case "warmth":

@@ -1074,7 +1074,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1462,7 +1462,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1950,7 +1950,7 @@ export interface components {
             labour_per_min: number;
             machine: components["schemas"]["MachineCard"];
             /** Observations */
-            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"])[];
+            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"])[];
         };
         /**
          * JobCard
@@ -2482,7 +2482,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -2556,6 +2556,28 @@ export interface components {
             words: string;
         };
         /**
+         * OilCaught
+         * @description How much oil passes a piston at its stop in a minute.
+         */
+        OilCaught: {
+            /**
+             * Amount
+             * @enum {string}
+             */
+            amount: "drops" | "trickle" | "jet" | "gush";
+            /** Component */
+            component: string;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "caught";
+            /** State */
+            state: string;
+        };
+        /**
          * OnTheWay
          * @description What the gauge shows after so much of the adjustment.
          */
@@ -2610,7 +2632,7 @@ export interface components {
          */
         OutcomeView: {
             /** Entry */
-            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"];
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"];
             /** Probability */
             probability: number;
             /** Word */

@@ -170,7 +170,9 @@ export function Report({
   const history = repairHistory(job.entries);
   const remains = remaining(job.entries);
   const seen = job.entries.filter(
-    (e) => e.standing && ["oil", "warmth", "indicator", "confirm", "swap"].includes(e.data.kind),
+    (e) =>
+      e.standing &&
+      ["oil", "warmth", "indicator", "confirm", "swap", "caught"].includes(e.data.kind),
   );
   return (
     <article className="mx-auto max-w-3xl bg-card p-8 print:max-w-none print:p-0">

@@ -259,6 +259,9 @@ class ComponentType:
     """Commands that stand for a moment in the steady law, as they are where time itself runs."""
     stores_oil: ClassVar[bool] = False
     """What flows in need not flow out: a cylinder, an accumulator."""
+    leaks_past: ClassVar[tuple[str, str] | None] = None
+    """Ports between which oil passes inside: at its stop, what passes runs out at the one that is
+    not pressed once its hose is off."""
     carried_by: ClassVar[tuple[str, ...]] = ()
     """Commands of a load by which it weighs on its actuator: nothing once it is set down."""
     emptied_by: ClassVar[str] = ""

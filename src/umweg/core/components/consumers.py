@@ -78,6 +78,7 @@ class Cylinder(ComponentType):
     label = "Cylinder"
     ports = (Port("A"), Port("B"), Port("rod", "translation"))
     stores_oil = True
+    leaks_past = ("A", "B")
     storage = (
         OilVolume("A", _dead_l, "rod", lambda k: area_l_per_mm(k["bore_mm"])),
         OilVolume("B", _dead_l, "rod", lambda k: area_l_per_mm(k["bore_mm"], k["rod_mm"]), True),

@@ -6,6 +6,7 @@ from pydantic import Field
 
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.caught import OilCaught
 from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.core.observe.kinds.indicators import IndicatorLook
 from umweg.core.observe.kinds.oil import Look
@@ -13,6 +14,8 @@ from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.kinds.swaps import Swap
 from umweg.core.observe.kinds.warmth import RunsHot
 
-AnyObservation = Reading | Behaviour | IndicatorLook | Look | RunsHot | Confirmation | Swap
+AnyObservation = (
+    Reading | Behaviour | IndicatorLook | Look | RunsHot | Confirmation | Swap | OilCaught
+)
 Observation = Annotated[AnyObservation, Field(discriminator="kind")]
 OBSERVATIONS: tuple[type[Observed], ...] = get_args(AnyObservation)
