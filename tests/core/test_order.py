@@ -218,9 +218,10 @@ def test_twins_are_parted_before_the_rest_is_gone_through_again() -> None:
     taken = []
     while not diagnosis.enough and len(taken) < 4:
         step = next(s for s in diagnosis.steps if not s.refused)
-        taken.append(step.state)
+        taken.append((step.kind, step.state))
         seen.append(observe(machine, step, f"s{len(taken)}"))
         diagnosis = doctor.diagnose(seen)
-    assert "blade_left_isolated" in taken
+    # A jug at one of the two, or one of the two capped off.
+    assert taken[0] in [("caught", "blade_extend_stalled"), ("reading", "blade_left_isolated")]
     assert diagnosis.suspects[0].hypothesis.key == "blade_left:piston_bypass"
     assert diagnosis.suspects[0].share > 0.9
