@@ -155,10 +155,10 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
   const judged = useJudged(job.id, answer?.question, wanted?.reading ?? null);
   const own = wanted ? (judged.data?.step ?? null) : null;
   const panel = useRef<HTMLDivElement>(null);
-  // What was asked for at the foot of the panel is answered at its head.
+  // What was asked for or chosen at the foot of the panel stands, with its cautions, at its head.
   useEffect(() => {
-    if (own) panel.current?.scrollTo?.({ top: 0 });
-  }, [own]);
+    if (own || chosenKey) panel.current?.scrollTo?.({ top: 0 });
+  }, [own, chosenKey]);
   const chosen: Step | undefined =
     held ?? own ?? steps.find((s) => stepKey(s) === chosenKey) ?? steps.find((s) => !s.refused);
   // A flow at a meter is judged at several pressures as well.

@@ -112,11 +112,10 @@ class OilCaught(Observed):
         for component in dict.fromkeys(f.component_id for f in asking.suspected):
             for name in stops_of(circuit, component)[:1]:
                 part, state = circuit.component(component), circuit.states[name]
-                where = f", {part.location}" if part.location else ""
                 yield Proposal(
                     cls.model_fields["kind"].default,
                     component,
-                    f"{part.label}{where}",
+                    f"{part.label}: what passes its piston",
                     name,
                     f"{state.label}; {WATCHED}",
                     asking.minutes(state) + part.service.access_min + CATCH_MIN,
