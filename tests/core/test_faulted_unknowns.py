@@ -72,3 +72,33 @@ def test_what_is_kept_is_the_slope_of_the_value(mode: FaultMode) -> None:
     for severity in (0.0, 0.3, 1.0):
         slope = (mode.value(1.001, severity) - mode.value(0.999, severity)) / 0.002
         assert float(mode.kept(severity)) == pytest.approx(float(slope), abs=1e-9)
+
+
+def test_who_leaks_a_hundred_times_as_much_answers_no_hundred_times_as_much() -> None:
+    """What is read in time, each severity played with its own parameter a little up and down."""
+    solver = solver_of("turf_lift")
+    network, circuit = solver.network, solver.network.circuit
+    population = single_faults(network)
+    predictor = Predictor(circuit, population, solver)
+    known, _ = parse_fault(network, "lowering_spool:spool_worn=1")
+    quantity = Quantity("moved_mm", "sink")
+    state = circuit.states[circuit.timing(quantity.place).state]
+    told = predictor.timed(quantity)
+    unknown = predictor.unknowns.slot.tolist().index(known.slot)
+    sigma = float(predictor.unknowns.sigma[unknown])
+    hypothesis = [h.key for h in population.hypotheses].index("lowering_spool:spool_worn")
+    seen = []
+    for candidate in population.members[hypothesis]:
+        severity = float(population.severity[candidate, 0])
+
+        def shown(away: float, severity: float = severity) -> float:
+            drawn = known.healthy + away * sigma
+            own = {known.slot: float(known.mode.value(drawn, severity))}
+            value = Machine(circuit, solver, own).value(quantity, state)
+            return float(to_scale(quantity, np.asarray(value)))
+
+        played = (shown(0.5) - shown(-0.5)) / 1.0
+        assert told.slope[unknown, candidate] == pytest.approx(played, abs=0.1), severity
+        seen.append(played)
+    # On its scale nobody answers with more than the tolerance itself, and some do.
+    assert 0.1 < max(seen) < 0.6

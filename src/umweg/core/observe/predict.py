@@ -391,12 +391,35 @@ class Predictor:
         ]
         slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
         slope[:-SEVERITIES] = np.stack([np.broadcast_to(s, mean.shape) for s in slopes])
-        slope[: len(own)] *= self.population.kept_of(unknowns.slot, oil_c)
+        self._of_what_is_changed(slope[: len(own)], mean, known, oil_c)
         _narrow(quantity_of(timing), mean, slope)
         mean = stopped(quantity_of(timing), mean)
         slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
         slope[:, ~known] = 0.0
         return TimedPrediction(np.where(known, mean, 0.0), slope, known)
+
+    def _of_what_is_changed(
+        self, slope: Array, mean: Array, known: NDArray[np.bool_], oil_c: float
+    ) -> None:
+        """(U, C) how candidates answer to the sound value of what their own fault changes.
+
+        A spool that leaks a hundred times as much as a sound one does not answer to a sound one's
+        tolerance a hundred times as much: how it answers is how it shows its other severities.
+        """
+        population, unknowns = self.population, self.unknowns
+        kept, changed = population.kept_of(unknowns.slot, oil_c), population.slot_at(oil_c)
+        for axis in range(changed.shape[1]):
+            row, c = np.nonzero(unknowns.slot[:, None] == changed[:, axis])
+            below, above = population.below[c, axis], population.above[c, axis]
+            # The sound machine stands before the slightest.
+            first = np.where(below >= 0, below, 0)
+            last = np.where(above >= 0, above, c)
+            sound = self.network.base_parameters[unknowns.slot[row]]
+            start = np.where(below >= 0, population.value[first, axis], sound)
+            moved = population.value[last, axis] - start
+            fine = known[first] & known[last] & (moved != 0.0)
+            steep = np.where(fine, mean[last] - mean[first], 0.0) / np.where(fine, moved, 1.0)
+            slope[row, c] = steep * kept[row, c] * unknowns.sigma[row]
 
     def _every(self, reader: TimedReader, timing: Timing) -> tuple[Array, NDArray[np.bool_]]:
         """What every candidate shows, and whether that is known."""
