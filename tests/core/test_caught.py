@@ -57,6 +57,14 @@ def test_every_stop_is_a_state_that_holds_a_function_there(circuit_id: str) -> N
             assert not state.interventions
 
 
+@pytest.mark.parametrize("circuit_id", circuit_ids())
+def test_whatever_may_be_entered_is_played_ahead(circuit_id: str) -> None:
+    circuit = load_circuit(circuit_id)
+    entered = {(p.id, state) for p in circuit.components for state in stops_of(circuit, p.id)}
+    ahead = {(sight.component, sight.state) for _, sight, _ in OilCaught.sights(circuit)}
+    assert entered == ahead
+
+
 def test_a_torn_seal_passes_what_the_orifice_equation_says(packer_predictor: Predictor) -> None:
     # q = K·√Δp of the torn seal, beside which the sound one's laminar leak is nothing.
     table = packer_predictor[packer_predictor.circuit.states[STOP]]

@@ -281,6 +281,13 @@ class Network:
         grade: Array = np.array([s.viscosity_mm2_s for s in states])[of_case].reshape(1, -1)
         return grade if self.viscosity_slot < 0 else grade * values[self.viscosity_slot]
 
+    def laid_out(self, component_id: str) -> tuple[type[ComponentType], Indices, slice]:
+        """A component's type, its nets (P,), and where its parameters and commands stand."""
+        group = next(g for g in self.groups if component_id in g.component_ids)
+        member = group.component_ids.index(component_id)
+        first = group.first_parameter + member * group.parameter_count
+        return group.kind, group.nets[member], slice(first, first + group.parameter_count)
+
     @cached_property
     def base_parameters(self) -> Array:
         """(M,) the machine as specified, every command at its default."""

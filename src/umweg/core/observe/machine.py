@@ -76,14 +76,22 @@ class Machine:
         """The state that it really is in when it is said to be in ``state``."""
         return state
 
-    def across(self, state: MachineState) -> Array:
+    def across(self, state: MachineState, cases: Cases | None = None) -> Array:
         """(N,) solved across variables.
+
+        Parameters
+        ----------
+        cases : its parameters there, where the caller has drawn them already
 
         Raises
         ------
         SolveError : this machine has no steady state there.
         """
-        return self._found(state, self.cases(state.oil_c))
+        solution = self.solution(state, cases)
+        if not solution.converged[0]:
+            raise SolveError(f"the machine has no steady state in “{state.label}”")
+        across: Array = solution.across[:, 0]
+        return across
 
     def solution(self, state: MachineState, cases: Cases | None = None) -> Solution:
         """Solved once for each state and set of parameters.
@@ -118,17 +126,10 @@ class Machine:
             self._apart[key] = apart(self.solver, solvable, cases)
         return begun + self._apart[key]
 
-    def _found(self, state: MachineState, cases: Cases) -> Array:
-        solution = self.solution(state, cases)
-        if not solution.converged[0]:
-            raise SolveError(f"the machine has no steady state in “{state.label}”")
-        across: Array = solution.across[:, 0]
-        return across
-
     def _read(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """The quantity on its comparison scale, and the solved across variables."""
         cases = self.cases(state.oil_c)
-        across = self._found(state, cases)
+        across = self.across(state, cases)
         solvable = self.network.state(self.actual(state))
         parameters = self.solver.parameters_of([solvable], cases)
         value, _ = self._extract.read(

@@ -401,7 +401,7 @@ class Predictor:
     def _of_what_is_changed(
         self, slope: Array, mean: Array, known: NDArray[np.bool_], oil_c: float
     ) -> None:
-        """(U, C) how candidates answer to the sound value of what their own fault changes.
+        """Put in, (U, C), how candidates answer to the sound value of what their own fault changes.
 
         A spool that leaks a hundred times as much as a sound one does not answer to a sound one's
         tolerance a hundred times as much: how it answers is how it shows its other severities.

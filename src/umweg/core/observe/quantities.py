@@ -9,7 +9,6 @@ import numpy as np
 from umweg.core.circuit.document import Circuit, Kind, TestPoint, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, evaluate
-from umweg.core.components.shop_kit import TestKit
 from umweg.core.errors import ObservationError
 from umweg.core.network.network import Network, kit_id
 from umweg.core.observe.quantity_kinds import KINDS, WORDS_OF_KIND, At, QuantityKind
@@ -230,12 +229,7 @@ class Extractor:
     def _kit_flow(
         self, point: str, across: Array, parameters: Array, viscosity_mm2_s: float
     ) -> tuple[Array, Parts]:
-        kit = kit_id(point)
-        group = next(g for g in self.network.groups if g.kind is TestKit)
-        member = group.component_ids.index(kit)
-        nets = group.nets[member]
-        first = group.first_parameter + member * group.parameter_count
-        k = parameters[first : first + group.parameter_count][None]
+        kind, nets, own = self.network.laid_out(kit_id(point))
         env = np.full(across.shape[1], viscosity_mm2_s)
-        f, j = evaluate(TestKit, across[nets][None], k, env)
+        f, j = evaluate(kind, across[nets][None], parameters[None, own], env)
         return f[0, 0], [(int(nets[0]), j[0, 0, 0]), (int(nets[1]), j[0, 0, 1])]

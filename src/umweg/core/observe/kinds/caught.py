@@ -10,7 +10,7 @@ from scipy.special import ndtr
 from umweg.core.circuit.document import Circuit, Component, MachineState, Text
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, evaluate
-from umweg.core.errors import ObservationError, SolveError
+from umweg.core.errors import ObservationError
 from umweg.core.network.network import SolvableState
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
@@ -61,8 +61,8 @@ class OilCaught(Observed):
         known = stops_of(suspects.circuit, self.component)
         if self.state not in known:
             raise ObservationError(
-                f"nothing is caught at “{self.component}” in “{self.state}”; its stops are "
-                f"{', '.join(known) or 'in none of the states'}"
+                f"nothing is caught at “{self.component}” in “{self.state}”; it stands at a "
+                f"stop in {', '.join(known) or 'none of the states'}"
             )
 
     def words(self, circuit: Circuit) -> str:
@@ -86,11 +86,9 @@ class OilCaught(Observed):
         state = circuit.states[self.state]
         sound = machine.as_documented.across(state)
         cases = machine.cases(state.oil_c)
-        solution = machine.solution(state, cases)
-        if not solution.converged[0]:
-            raise SolveError(f"the machine has no steady state in “{state.label}”")
+        across = machine.across(state, cases)[:, None]
         solvable = machine.network.state(machine.actual(state))
-        passes = _passes_lpm(solver, self.component, solvable, cases, solution.across, sound)
+        passes = _passes_lpm(solver, self.component, solvable, cases, across, sound)
         read = float(passes[0]) * float(np.exp(READ_SHARE * machine.draw()))
         return self.model_copy(update={"amount": AMOUNTS[int(np.searchsorted(EDGES_LPM, read))]})
 
@@ -100,9 +98,9 @@ class OilCaught(Observed):
 
     @classmethod
     def sights(cls, circuit: Circuit) -> Iterable[tuple[str, "PassesBy", Sequence[MachineState]]]:
-        """Everything that can be pressed against a stop, at its first one."""
+        """Everything that can be pressed against a stop, at each of its stops."""
         for part in circuit.components:
-            for state in stops_of(circuit, part.id)[:1]:
+            for state in stops_of(circuit, part.id):
                 yield "caught", PassesBy(part.id, state), ()
 
     @classmethod
@@ -197,20 +195,15 @@ def _passes_lpm(
     sound : (N_all,) of the sound machine, which says which side is pressed
     """
     network = solver.network
-    group = next(g for g in network.groups if component_id in g.component_ids)
-    member, ports = group.component_ids.index(component_id), group.kind.port_names()
-    assert group.kind.leaks_past is not None
-    nets = {port: int(group.nets[member][ports.index(port)]) for port in group.kind.leaks_past}
+    kind, placed, own = network.laid_out(component_id)
+    assert kind.leaks_past is not None
+    ports = kind.port_names()
+    nets = {port: int(placed[ports.index(port)]) for port in kind.leaks_past}
     pressed = max(nets, key=lambda port: float(sound[nets[port]]))
     parameters = solver.parameters_of([state], cases)
-    first = group.first_parameter + member * group.parameter_count
     held = np.zeros((1, len(ports), cases.count))
     held[0, ports.index(pressed)] = across[nets[pressed]]
-    through, _ = evaluate(
-        group.kind,
-        held,
-        parameters[None, first : first + group.parameter_count],
-        network.viscosity([state], cases.state, parameters)[0],
-    )
+    viscosity = network.viscosity([state], cases.state, parameters)[0]
+    through, _ = evaluate(kind, held, parameters[None, own], viscosity)
     passes: Array = np.abs(through[0, ports.index(pressed)])
     return passes
