@@ -194,6 +194,24 @@ def test_a_quick_look_that_changes_nothing_waits_for_the_one_that_decides(
     assert [s.kind for s in in_order([quick, settles], outlook, ()).steps] == ["settles", "quick"]
 
 
+def test_a_slow_step_does_not_come_before_two_quick_ones_that_settle_as_much(
+    four: tuple[Outlook, Circuit],
+) -> None:
+    outlook, _ = four
+    cured = outlook.cured  # type: ignore[attr-defined]
+    per_min = outlook.money.labour_per_min
+    split = np.zeros(4, dtype=bool)
+    split[[np.flatnonzero(cured)[0], np.flatnonzero(~cured)[0]]] = True
+    one, other = (
+        looked(name, answers(yes), 2.0, outlook.stakes, per_min)
+        for name, yes in (("one", split), ("other", split ^ cured))
+    )
+    settles = looked("settles", answers(cured), 30.0, outlook.stakes, per_min)
+    # Of the slow one and a quick one, the slow one comes first: it leaves nothing to the other.
+    assert in_order([one, settles], outlook, ()).steps[0] is settles
+    assert in_order([one, other, settles], outlook, ()).steps[0] in (one, other)
+
+
 def test_twins_are_parted_before_the_rest_is_gone_through_again() -> None:
     doctor = doctor_of("packer_truck", KIT)
     solver = doctor.predictor.solver
@@ -221,7 +239,11 @@ def test_twins_are_parted_before_the_rest_is_gone_through_again() -> None:
         taken.append((step.kind, step.state))
         seen.append(observe(machine, step, f"s{len(taken)}"))
         diagnosis = doctor.diagnose(seen)
-    # A jug at one of the two, or one of the two capped off.
-    assert taken[0] in [("caught", "blade_extend_stalled"), ("reading", "blade_left_isolated")]
+    # A hand and an ear or a jug at one of the two, or one of the two capped off.
+    assert taken[0] in [
+        ("hand_ear", "blade_extend_stalled"),
+        ("caught", "blade_extend_stalled"),
+        ("reading", "blade_left_isolated"),
+    ], taken
     assert diagnosis.suspects[0].hypothesis.key == "blade_left:piston_bypass"
     assert diagnosis.suspects[0].share > 0.9
