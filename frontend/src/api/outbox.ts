@@ -168,6 +168,7 @@ export function withPending(entries: Entry[], items: readonly Item[]): ShownEntr
       sequence: last + n + 1,
       data: i.data,
       words: wordsOf(i.data),
+      looked: false,
       supersedes: i.supersedes,
       standing: i.data.kind !== "withdrawal" && !corrected.has(i.key),
       value_base: null,
@@ -195,6 +196,8 @@ export function wordsOf(data: EntryData): string {
       return `${data.component} changed with ${data.other_component}: ${data.went.replace("_", " ")}`;
     case "caught":
       return `${data.component}, past its piston: ${data.amount}`;
+    case "hand_ear":
+      return `${data.component}, hand and ear: ${data.noticed}`;
     case "oil":
       return `Oil looks ${data.look}`;
     case "warmth":

@@ -55,6 +55,7 @@ const behaviour: Entry = {
     when: "warm",
   },
   words: "Blade out: weak",
+  looked: false,
   supersedes: null,
   standing: true,
   value_base: null,

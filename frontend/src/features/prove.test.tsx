@@ -14,6 +14,7 @@ const entry = (sequence: number, data: EntryData, word?: "pass" | "low"): ShownE
   sequence,
   data,
   words: `Words of ${sequence}`,
+  looked: false,
   supersedes: null,
   standing: true,
   value_base: data.kind === "reading" ? data.value : null,

@@ -10,6 +10,7 @@ const entry = (id: string, data: EntryData, more: Partial<Entry> = {}): Entry =>
   sequence: Number(id),
   data,
   words: `Words of ${id}`,
+  looked: false,
   supersedes: null,
   standing: true,
   value_base: null,
@@ -77,6 +78,24 @@ describe("the report", () => {
     expect(screen.getByText("Accepted: old machine")).toBeTruthy();
     expect(container.textContent).not.toContain("97");
     expect(container.textContent).not.toContain("Taken back");
+  });
+
+  it("lists what was looked for, of whatever kind, and nothing else among it", () => {
+    const look: EntryData = {
+      kind: "hand_ear",
+      id: "h",
+      component: "relief",
+      state: "stalled",
+      noticed: "hiss",
+    };
+    const looked = {
+      ...job,
+      entries: [...job.entries, entry("5", look, { looked: true, words: "Relief: it hisses" })],
+    } as unknown as Job;
+    render(<Report job={looked} workshop={workshop} schematic={schematic} full={false} />);
+    const seen = screen.getByText("Relief: it hisses").closest("section");
+    expect(seen?.textContent).not.toContain("Words of 1");
+    expect(seen?.textContent).not.toContain("Words of 2");
   });
 
   it("shows what was done, what was read before and after it, and what remains", () => {

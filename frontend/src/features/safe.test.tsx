@@ -79,6 +79,7 @@ const entry = (id: string, data: EntryData, standing = true): ShownEntry => ({
   sequence: 1,
   data,
   words: "",
+  looked: false,
   supersedes: null,
   standing,
   value_base: null,

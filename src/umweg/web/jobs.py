@@ -372,6 +372,7 @@ def _entry_view(
         sequence=entry.sequence,
         data=data,
         words=_words(circuit, data),
+        looked=isinstance(data, Observed) and data.looked,
         supersedes=entry.supersedes,
         standing=standing,
         value_base=value,

@@ -364,6 +364,7 @@ class EntryView(Model):
     sequence: int
     data: EntryData
     words: str
+    looked: bool
     supersedes: UUID | None
     standing: bool
     value_base: float | None

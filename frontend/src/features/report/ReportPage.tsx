@@ -169,11 +169,7 @@ export function Report({
   const { machine } = job;
   const history = repairHistory(job.entries);
   const remains = remaining(job.entries);
-  const seen = job.entries.filter(
-    (e) =>
-      e.standing &&
-      ["oil", "warmth", "indicator", "confirm", "swap", "caught"].includes(e.data.kind),
-  );
+  const seen = job.entries.filter((e) => e.standing && e.looked);
   return (
     <article className="mx-auto max-w-3xl bg-card p-8 print:max-w-none print:p-0">
       <header className="flex justify-between gap-6 pb-3">

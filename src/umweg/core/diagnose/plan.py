@@ -415,6 +415,10 @@ class Asker:
         return self.planner.exhibits
 
     @property
+    def predictor(self) -> Predictor:
+        return self.planner.predictor
+
+    @property
     def suspected(self) -> list[Fault]:
         if self.unsuspecting:
             return []

@@ -85,7 +85,7 @@ class Cases:
         """Number of cases B."""
         return len(self.state)
 
-    def part(self, rows: slice) -> "Cases":
+    def part(self, rows: slice | Indices) -> "Cases":
         """Some of the cases."""
         return Cases(self.state[rows], self.slot[rows], self.value[rows])
 

@@ -12,6 +12,7 @@ from umweg.core.faults.population import Fault
 from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.weights import Evidence
 
 WARM = "rated speed, warm oil, light and loaded"
@@ -32,6 +33,8 @@ class Observed(Document):
 
     lasting: ClassVar[bool] = False
     """It is of a part itself, which looks the same while a fault that comes and goes is gone."""
+    looked: ClassVar[bool] = True
+    """It was looked for at the machine: neither measured nor told."""
 
     id: Text
 
@@ -112,6 +115,11 @@ class Asking(Protocol):
     @property
     def exhibits(self) -> Exhibits:
         """What each candidate would show."""
+        ...
+
+    @property
+    def predictor(self) -> Predictor:
+        """The candidates, every named state of them being solved."""
         ...
 
     @property

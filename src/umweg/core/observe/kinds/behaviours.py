@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import ValidationInfo, field_validator
@@ -89,6 +89,8 @@ DRIFTS_FIRST = 0.25
 
 class Behaviour(Observed):
     """How a function behaves, in the operator's words."""
+
+    looked: ClassVar[bool] = False
 
     kind: Literal["behaviour"] = "behaviour"
     function: Text

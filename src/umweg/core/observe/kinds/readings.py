@@ -1,7 +1,7 @@
 """Numbers read from an instrument, a watch or a rule."""
 
 from collections.abc import Hashable, Mapping, Sequence
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -37,6 +37,8 @@ class Reading(Observed):
 
     ``quantity`` “time_s” is a stroke timed by watch: its speed is what is compared.
     """
+
+    looked: ClassVar[bool] = False
 
     kind: Literal["reading"] = "reading"
     point: Text

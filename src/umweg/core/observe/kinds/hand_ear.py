@@ -1,0 +1,274 @@
+"""A hand and an ear at a part: oil that is throttled there warms it, and hisses."""
+
+from collections import Counter
+from collections.abc import Hashable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+from scipy.special import ndtr
+
+from umweg.core.circuit.document import Circuit, Component, Text
+from umweg.core.circuit.document import MachineState as State
+from umweg.core.components import component_type
+from umweg.core.components.base import Array, Domain, evaluate
+from umweg.core.errors import ObservationError
+from umweg.core.faults.population import Population
+from umweg.core.network.network import Indices, SolvableState
+from umweg.core.observe.exhibits import Exhibits, Suspects
+from umweg.core.observe.hidden import HiddenMachine
+from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.base import Answer, Asking, Left, Observed, Proposal
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.weights import Told, told
+from umweg.core.solve.power import KW_PER_BAR_LPM
+from umweg.core.solve.steady import Cases, SteadySolver
+
+Noticed = Literal["nothing", "warm", "hiss", "both"]
+NOTICED: tuple[Noticed, ...] = get_args(Noticed)
+NOTICED_WORDS: dict[Noticed, str] = {
+    "nothing": "no warmer than the line that feeds it, and quiet",
+    "warm": "clearly warmer than the line that feeds it",
+    "hiss": "it hisses",
+    "both": "clearly warmer than the line that feeds it, and it hisses",
+}
+OIL_W_PER_K_LPM = 27.6
+"""What a litre a minute carries away: mineral oil, 870 kg/m³ · 1.9 kJ/(kg·K)."""
+HOUSING_W_PER_K = 3.0
+"""What a housing gives to the air and to what it is bolted to."""
+FELT_K, FELT_SPREAD = 5.0, 0.7
+"""How much warmer a hand feels, half the time; the spread of it and of how heat leaves, as ln."""
+HEARD_W, HEARD_SPREAD = 30.0, 1.0
+HISSING_BAR, HISSING_SPREAD = 30.0, 0.5
+"""A hiss wants power to be heard beside the engine, and a jet: below this drop oil runs quietly."""
+STANDS: dict[Domain, float] = {"translation": 0.5, "rotation": 1.0}
+"""Slower than this [mm/s, rpm] a part stands: what moves makes a noise of its own."""
+IMAGINED, MISSED = 0.05, 0.1
+"""How often a hand or an ear notices what is not there, and does not notice what clearly is."""
+WATCH_MIN = 3.0
+"""The state held until the part has taken its heat, and hand and ear there and at the line."""
+WORTH_A_LOOK, CLEARLY = 0.25, 0.1
+"""By how much the chances of a suspect and of the sound machine must differ; and by how much more,
+in a state that takes longer."""
+LEAST_LPM = 1e-9
+WATCHED = "held for a minute: is it warmer than the line that feeds it, does it hiss?"
+CAUTIONS = (
+    "Reach in from beside, clear of whatever moves or is held up; what is raised is propped first.",
+    "Back of the hand, near before on, or an infrared thermometer: what throttles oil may burn.",
+    "Never a hand along a hose or a joint to find a leak: a jet goes through skin and glove.",
+    "Against a stop or a relief valve for a quarter of a minute at a time: the oil heats fast.",
+    "To listen, a long rod, away from belts, fans, shafts and whatever may move.",
+)
+
+
+class HandAndEar(Observed):
+    """Whether a part gets warmer than what feeds it, and whether oil hisses in it."""
+
+    kind: Literal["hand_ear"] = "hand_ear"
+    component: Text
+    state: Text
+    noticed: Noticed
+
+    def topic(self) -> Hashable:
+        """Which part, the machine doing what."""
+        return self.kind, self.component, self.state
+
+    def check(self, suspects: Suspects) -> None:
+        """Oil passes this part, and somebody can stand beside it in this state."""
+        known = held_states(suspects.circuit, self.component)
+        if self.state not in known:
+            raise ObservationError(
+                f"nobody feels or hears oil at “{self.component}” in “{self.state}”; "
+                f"it can be done in {', '.join(known) or 'none of the states'}"
+            )
+
+    def words(self, circuit: Circuit) -> str:
+        """Part, state, and what was noticed."""
+        label, state = circuit.component(self.component).label, circuit.states.get(self.state)
+        where = self.state if state is None else state.label
+        return f"{label}, hand and ear: {NOTICED_WORDS[self.noticed]} — {where}"
+
+    def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
+        """Against what each candidate throttles there."""
+        del instruments
+        seen = exhibits.seen(Throttled(self.component, self.state))
+        return told(self.id, seen[NOTICED.index(self.noticed)], len(NOTICED))
+
+    def witnessed(
+        self, machine: HiddenMachine, instrument: Instrument | None = None
+    ) -> "HandAndEar":
+        """As warm and as loud as what is throttled there makes it."""
+        del instrument
+        state = machine.circuit.states[self.state]
+        cases = machine.cases(state.oil_c)
+        across = machine.across(state, cases)[:, None]
+        solvable = machine.network.state(machine.actual(state))
+        warm, hiss = _chances(machine.solver, self.component, solvable, cases, across)
+        number = 1 * machine.happens(float(warm[0])) + 2 * machine.happens(float(hiss[0]))
+        return self.model_copy(update={"noticed": NOTICED[number]})
+
+    def left(self, circuit: Circuit) -> Left | None:
+        """In the state in which it was held."""
+        return Left(circuit.states.get(self.state))
+
+    @classmethod
+    def sights(cls, circuit: Circuit) -> Iterable[tuple[str, "Throttled", Sequence[State]]]:
+        """Everything that oil passes, in each state in which somebody can stand beside it."""
+        for part in circuit.components:
+            for state in held_states(circuit, part.id):
+                yield f"hand_ear-{part.id}", Throttled(part.id, state), ()
+
+    @classmethod
+    def proposals(cls, asking: Asking) -> Iterable[Proposal]:
+        """For each part under suspicion, in the state in which its fault stands out most."""
+        circuit, population = asking.circuit, asking.predictor.population
+        suspects: dict[str, set[str]] = {}
+        for fault in asking.suspected:
+            suspects.setdefault(fault.component_id, set()).add(fault.key)
+        for component, faults in suspects.items():
+            held = [(asking.minutes(circuit.states[n]), n) for n in held_states(circuit, component)]
+            rows = _rows_of(population, faults)
+            name = _first_worth_a_look(asking.predictor, component, rows, sorted(held))
+            if name is None:
+                continue
+            part, state = circuit.component(component), circuit.states[name]
+            yield Proposal(
+                cls.model_fields["kind"].default,
+                component,
+                f"{part.label}: hand and ear",
+                name,
+                f"{state.label}; {WATCHED}",
+                asking.minutes(state) + WATCH_MIN,
+                tuple(
+                    Answer(word, cls(id="new", component=component, state=name, noticed=noticed))
+                    for noticed, word in NOTICED_WORDS.items()
+                ),
+                asking.exhibits.seen(Throttled(component, name)),
+                cautions=(*state.cautions, *CAUTIONS),
+            )
+
+
+@dataclass(frozen=True)
+class Throttled:
+    """How warm and how loud a part gets by what is throttled in it."""
+
+    component: str
+    state: str
+
+    @property
+    def name(self) -> str:
+        """Stable name."""
+        return f"hand_ear-{self.component}-{self.state}"
+
+    def probability(self, predictor: Predictor) -> Array:
+        """(4, C) of ``NOTICED``; even where it is not known."""
+        every = np.arange(predictor.population.count)
+        warm, hiss = _of_candidates(predictor, self.component, self.state, every)
+        found = np.stack(
+            [(1.0 - warm) * (1.0 - hiss), warm * (1.0 - hiss), (1.0 - warm) * hiss, warm * hiss]
+        )
+        known = predictor[predictor.circuit.states[self.state]].known
+        return np.where(known, found, 1.0 / len(NOTICED))
+
+
+def _first_worth_a_look(
+    predictor: Predictor, component: str, rows: Indices, held: Sequence[tuple[float, str]]
+) -> str | None:
+    """The state that is soonest to be had among those in which some candidates stand out most.
+
+    Parameters
+    ----------
+    held : minutes and name of each state, soonest first
+    """
+    best, chosen = WORTH_A_LOOK, None
+    for _, name in held:
+        chances = np.stack(_of_candidates(predictor, component, name, np.append(0, rows)))
+        known = predictor[predictor.circuit.states[name]].known[rows]
+        apart = float((np.abs(chances[:, 1:] - chances[:, :1]) * known).max(initial=0.0))
+        if apart > best:
+            best, chosen = apart + CLEARLY, name
+    return chosen
+
+
+def _of_candidates(
+    predictor: Predictor, component: str, state: str, rows: Indices
+) -> tuple[Array, Array]:
+    """(R,) chances of warmth and of a hiss of some candidates."""
+    named = predictor.circuit.states[state]
+    cases = predictor.population.cases(0, named.oil_c).part(rows)
+    across = predictor[named].solution.across[:, rows]
+    solvable = predictor.network.state(named)
+    return _chances(predictor.solver, component, solvable, cases, across)
+
+
+def held_states(circuit: Circuit, component_id: str) -> list[str]:
+    """The named states in which a hand and an ear can be held at a part that oil passes: as it
+    works, as warm as it mostly is."""
+    part = next((p for p in circuit.components if p.id == component_id), None)
+    if part is None or not _touched(part):
+        return []
+    driven = {
+        name: state
+        for name, state in circuit.steady.items()
+        if (state.engine == "rated" or not circuit.prime_movers) and not state.interventions
+    }
+    usual = Counter(state.oil_c for state in driven.values()).most_common(1)
+    return [name for name, state in driven.items() if state.oil_c == usual[0][0]]
+
+
+def _touched(part: Component) -> bool:
+    """Does oil pass it, and does nobody get hurt: what may spray is looked at from afar."""
+    kind = component_type(part.type)
+    oil = sum(p.domain == "hydraulic" for p in kind.ports)
+    sprays = any(mode.work == "outside" for mode in kind.fault_modes)
+    return oil > 1 and bool(kind.fault_modes) and not kind.cools and not sprays
+
+
+def _rows_of(population: Population, faults: set[str]) -> Indices:
+    """The candidates of these faults alone."""
+    rows = [
+        members
+        for hypothesis, members in zip(population.hypotheses, population.members, strict=True)
+        if hypothesis.key in faults
+    ]
+    return np.concatenate(rows) if rows else np.zeros(0, dtype=np.intp)
+
+
+def _chances(
+    solver: SteadySolver, component_id: str, state: SolvableState, cases: Cases, across: Array
+) -> tuple[Array, Array]:
+    """(B,) chance that a part is felt to be warmer than what feeds it, and that it hisses.
+
+    What it takes in at its ports and does not give to another one becomes heat, which the oil that
+    runs through it and its housing carry away. While its shaft or rod moves, a hiss is not told
+    from its running.
+
+    Parameters
+    ----------
+    across : (N_all, B) solved
+    """
+    network = solver.network
+    kind, nets, own = network.laid_out(component_id)
+    parameters = solver.parameters_of([state], cases)
+    viscosity = network.viscosity([state], cases.state, parameters)[0]
+    at = across[nets]
+    through = evaluate(kind, at[None], parameters[None, own], viscosity)[0][0]
+    domains = [p.domain for p in kind.ports]
+    felt, oil = (
+        np.array([d != "electrical" for d in domains]),
+        np.array([d == "hydraulic" for d in domains]),
+    )
+    watt = np.maximum(1e3 * KW_PER_BAR_LPM * (through * at)[felt].sum(axis=0), LEAST_LPM)
+    flow_lpm = np.maximum(through[oil], 0.0).sum(axis=0) + LEAST_LPM
+    warmer_k = watt / (OIL_W_PER_K_LPM * flow_lpm + HOUSING_W_PER_K)
+    dropped_bar = watt / (1e3 * KW_PER_BAR_LPM) / flow_lpm
+    hisses = ndtr(np.log(watt / HEARD_W) / HEARD_SPREAD)
+    hisses *= ndtr(np.log(dropped_bar / HISSING_BAR) / HISSING_SPREAD)
+    for domain, speed in zip(domains, at, strict=True):
+        hisses *= np.abs(speed) < STANDS.get(domain, np.inf)
+    return _noticed(ndtr(np.log(warmer_k / FELT_K) / FELT_SPREAD)), _noticed(hisses)
+
+
+def _noticed(there: Array) -> Array:
+    result: Array = IMAGINED + (1.0 - MISSED - IMAGINED) * there
+    return result
