@@ -74,7 +74,7 @@ function Answers({ step, onKeep }: Pick<StepPanelProps, "onKeep"> & { step: Step
           onClick={() => onKeep(entry)}
         >
           <span className="first-letter:uppercase">{word}</span>
-          <span className="font-normal text-soft">{percent(probability)}</span>
+          <span className="whitespace-nowrap font-normal text-soft">{percent(probability)}</span>
         </Button>
       ))}
     </div>

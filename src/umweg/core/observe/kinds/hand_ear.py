@@ -51,13 +51,12 @@ WORTH_A_LOOK, CLEARLY = 0.25, 0.1
 """By how much the chances of a suspect and of the sound machine must differ; and by how much more,
 in a state that takes longer."""
 LEAST_LPM = 1e-9
-WATCHED = "held for a minute: is it warmer than the line that feeds it, does it hiss?"
+WATCHED = "a quarter of a minute at a time: is it warmer than the line that feeds it, does it hiss?"
 CAUTIONS = (
     "Reach in from beside, clear of whatever moves or is held up; what is raised is propped first.",
-    "Back of the hand, near before on, or an infrared thermometer: what throttles oil may burn.",
-    "Never a hand along a hose or a joint to find a leak: a jet goes through skin and glove.",
-    "Against a stop or a relief valve for a quarter of a minute at a time: the oil heats fast.",
-    "To listen, a long rod, away from belts, fans, shafts and whatever may move.",
+    "Never a hand along a hose or a joint: a jet goes through skin and glove. Back of the hand, near "
+    "before on, or an infrared thermometer: what throttles oil may burn.",
+    "To listen, a long rod, away from belts, fans and shafts.",
 )
 
 
