@@ -5,7 +5,7 @@ import pytest
 
 from umweg.bench.bands import bands_of
 from umweg.bench.isolate import IsolateFigures, Played
-from umweg.bench.real import ENGINE_SHARE, NEXT_TO, OIL_C, RealMachine
+from umweg.bench.real import ENGINE_SHARE, MISSEEN, NEXT_TO, OIL_C, RealMachine
 from umweg.core.faults.population import parse_fault
 from umweg.core.network.network import engine_rpm
 from umweg.core.observe.hidden import HiddenMachine
@@ -102,3 +102,10 @@ def test_nine_bands_of_ten_hold() -> None:
     figures = bands_of(turf, load_jobs()[0].instruments, machines=16, seed=5)
     assert figures.asked.total() >= 350
     assert 0.87 <= figures.share <= 0.95
+
+
+def test_one_look_in_twenty_comes_out_the_other_way(machine: RealMachine) -> None:
+    found = [machine.happens(1.0) for _ in range(2000)]
+    missed = [machine.happens(0.0) for _ in range(2000)]
+    assert 1.0 - np.mean(found) == pytest.approx(MISSEEN, abs=0.02)
+    assert np.mean(missed) == pytest.approx(MISSEEN, abs=0.02)

@@ -32,6 +32,8 @@ WATCH = 0.05
 """A stop watch in a hand, a rule at a rod: share of what they show."""
 GROSSLY_WRONG = 1 / 20
 NEIGHBOUR_WORD = 1 / 10
+MISSEEN = 1 / 20
+"""A look that comes out the other way: dirt in the eye, another line warm beside it."""
 NEXT_TO: dict[How, tuple[How, ...]] = {
     "as_usual": ("slow", "drifts"),
     "slow": ("as_usual", "weak"),
@@ -98,3 +100,7 @@ class RealMachine(HiddenMachine):
         if self._random.random() < NEIGHBOUR_WORD:
             return NEXT_TO[word][int(self._random.integers(len(NEXT_TO[word])))]
         return word
+
+    def happens(self, chance: float) -> bool:
+        """What a look finds, or now and then the contrary."""
+        return super().happens(chance) != (self._random.random() < MISSEEN)
