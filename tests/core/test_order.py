@@ -194,24 +194,6 @@ def test_a_quick_look_that_changes_nothing_waits_for_the_one_that_decides(
     assert [s.kind for s in in_order([quick, settles], outlook, ()).steps] == ["settles", "quick"]
 
 
-def test_a_slow_step_does_not_come_before_two_quick_ones_that_settle_as_much(
-    four: tuple[Outlook, Circuit],
-) -> None:
-    outlook, _ = four
-    cured = outlook.cured  # type: ignore[attr-defined]
-    per_min = outlook.money.labour_per_min
-    split = np.zeros(4, dtype=bool)
-    split[[np.flatnonzero(cured)[0], np.flatnonzero(~cured)[0]]] = True
-    one, other = (
-        looked(name, answers(yes), 2.0, outlook.stakes, per_min)
-        for name, yes in (("one", split), ("other", split ^ cured))
-    )
-    settles = looked("settles", answers(cured), 30.0, outlook.stakes, per_min)
-    # Of the slow one and a quick one, the slow one comes first: it leaves nothing to the other.
-    assert in_order([one, settles], outlook, ()).steps[0] is settles
-    assert in_order([one, other, settles], outlook, ()).steps[0] in (one, other)
-
-
 def test_twins_are_parted_before_the_rest_is_gone_through_again() -> None:
     doctor = doctor_of("packer_truck", KIT)
     solver = doctor.predictor.solver

@@ -70,6 +70,7 @@ def bands_of(
     """How many bands hold on one circuit's hidden machines."""
     generator = np.random.default_rng([seed, *circuit.id.encode()])
     doctor = Diagnostician.of(circuit, instruments)
+    doctor.prepare()
     # A plug that comes and goes shows one of two things: a band around both says nothing.
     faults = [f for f in faults_of(doctor.predictor.network) if not f.mode.comes_and_goes]
     rates = np.array([f.rate for f in faults])

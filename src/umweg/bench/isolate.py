@@ -173,6 +173,7 @@ def _one(
 ) -> IsolateFigures:
     generator = np.random.default_rng([seed, *circuit.id.encode()])
     doctor = Diagnostician.of(circuit, instruments)
+    doctor.prepare()
     faults = faults_of(doctor.predictor.network)
     rates = np.array([f.rate for f in faults])
     figures = IsolateFigures(circuit.id, others={name: [] for name in against})

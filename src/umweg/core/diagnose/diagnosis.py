@@ -28,6 +28,7 @@ from umweg.core.network.network import Indices, Network
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.narrow import Narrow
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, Screened
 from umweg.core.observe.solved import SolvedBefore
@@ -83,6 +84,7 @@ class Diagnostician:
         self._joined: Joined | None = None
         self._between: dict[int, Predictor] = {}
         self._divided: dict[tuple[int, ...], tuple[Predictor, Array]] = {}
+        self._narrow: tuple[Predictor, Indices, Narrow] | None = None
 
     @classmethod
     def of(
@@ -153,10 +155,32 @@ class Diagnostician:
     def _noticed(self) -> Array:
         return noticed(self.exhibits)
 
+    def prepare(self) -> None:
+        """Solve every named state of all single faults, for who plans again and again: a single
+        question needs but few of them.
+
+        Raises
+        ------
+        SolveError : the healthy machine has no steady state in one of them.
+        """
+        self.predictor.prepare(self.circuit.steady.values())
+
     def planner(self, observations: Sequence[Observation]) -> Planner:
         """What could be observed next after these, judged step by step."""
-        ranking, predictor = self.rank(observations)
-        return Planner(predictor, ranking, self.instruments, self.money)
+        return self._planner(*self.rank(observations))
+
+    def _planner(self, ranking: Ranking, predictor: Predictor) -> Planner:
+        return Planner(predictor, ranking, self.instruments, self.money, self._narrowed)
+
+    def _narrowed(self, whole: Predictor, wanted: Indices) -> Narrow:
+        """The few that are planned for; who plans for the same ones again finds them solved."""
+        last = self._narrow
+        if last is not None:
+            if last[0] is whole and np.array_equal(last[1], wanted):
+                return last[2]
+            last[2].clear()
+        self._narrow = whole, wanted, Narrow(whole, wanted)
+        return self._narrow[2]
 
     def diagnose(
         self,
@@ -173,7 +197,7 @@ class Diagnostician:
         ranking, predictor = self.rank(observations, ranking)
         if not with_steps:
             return _answer(ranking, self.money)
-        return _planned(Planner(predictor, ranking, self.instruments, self.money), observations)
+        return _planned(self._planner(ranking, predictor), observations)
 
     def diagnose_and_plan(self, observations: Sequence[Observation]) -> tuple[Diagnosis, Planner]:
         """The same, and the planner that the steps were judged by, to judge others."""
@@ -190,11 +214,13 @@ class Diagnostician:
         for kept in (self._joined, self._chosen and self._chosen[1]):
             if kept is not None:
                 kept.clear()
+        if self._narrow is not None:
+            self._narrow[2].clear()
         self._pairs.clear()
         self._solved.clear()
         self._divided.clear()
         self._between.clear()
-        self._joined = self._chosen = None
+        self._joined = self._chosen = self._narrow = None
 
     def _weighed(
         self,

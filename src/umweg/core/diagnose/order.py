@@ -3,8 +3,7 @@
 Steps stand by information per minute. By that alone many quick ones, which change no decision, come
 before the slow one that settles it and that is taken in any case. What leads is therefore held
 against each rival: both orders are followed to the second step, which is taken only where the
-answer of the first leaves it worth its minutes. Who is to lead must also save most with whatever
-goes best after it: else a slow step, the better first one of a poor pair, would come before all.
+answer of the first leaves it worth its minutes.
 """
 
 from collections.abc import Sequence
@@ -106,30 +105,15 @@ class Pairs:
         self._outlook, self._observations = outlook, observations
         self._now = setup_after(outlook.circuit, observations)
         self._found: dict[int, Outcomes] = {}
-        self._saved: dict[tuple[int, int], float] = {}
 
     def saved(self, first: Step, second: Step) -> float:
         """Expected money saved by both in this order, less the minutes of those that are taken."""
-        key = id(first), id(second)
-        if key not in self._saved:
-            self._saved[key] = self._both(first, second)
-        return self._saved[key]
-
-    def _both(self, first: Step, second: Step) -> float:
         per_min = self._outlook.money.labour_per_min
         chances = self._chances(first)
         alone = self._outlook.stakes.information(chances)[1] - first.minutes * per_min
         both = chances[:, :, None] * self._after(first, second)
         price = (second.minutes - self._spared_min(first, second)) * per_min
         return alone + self._outlook.stakes.then(both, price)
-
-    def best(self, first: Step, others: Sequence[Step]) -> float:
-        """The most that this step and one of the others after it save.
-
-        Of two that come in either order the dear one may well come first, where either of them
-        is better followed by something else.
-        """
-        return max((self.saved(first, o) for o in others if o is not first), default=-np.inf)
 
     def _chances(self, step: Step) -> Array:
         """(L, G) probability of each outcome for each live candidate."""
@@ -189,8 +173,7 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
         for rival in rivals:
             if rival is leader or _risk(rival) > _risk(leader):
                 continue
-            sooner = pairs.saved(rival, leader) - pairs.saved(leader, rival)
-            if sooner > CLEARLY and pairs.best(rival, rivals) > pairs.best(leader, rivals):
+            if pairs.saved(rival, leader) > pairs.saved(leader, rival) + CLEARLY:
                 leader = rival
     else:
         both = [(pairs.saved(a, b), i) for i, a in enumerate(rivals) for b in rivals if a is not b]

@@ -1,6 +1,6 @@
 """The next step: the observation with the most expected information per minute, if it is safe."""
 
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -27,6 +27,7 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Proposal, resolve_state
 from umweg.core.observe.kinds.behaviours import told_of
 from umweg.core.observe.kinds.readings import Reading, blank
+from umweg.core.observe.narrow import Narrow
 from umweg.core.observe.observations import OBSERVATIONS, Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity, from_scale, place_label, quantity_of
@@ -44,7 +45,13 @@ DETAILED_REFUSED = 4
 
 
 class Planner:
-    """Ranks what could be observed next for one belief."""
+    """Ranks what could be observed next for one belief.
+
+    Parameters
+    ----------
+    predictor : everybody that was weighed
+    narrow : makes the predictor of the few that are planned for
+    """
 
     def __init__(
         self,
@@ -52,26 +59,31 @@ class Planner:
         ranking: Ranking,
         instruments: Sequence[Instrument],
         money: Money,
+        narrow: Callable[[Predictor, Indices], Predictor] = Narrow,
     ) -> None:
-        self.predictor = predictor
+        population = predictor.population
         self.circuit = predictor.circuit
         self.ranking = ranking
         self.belief = ranking.belief
         self.weight = ranking.inside
         self.instruments = instruments
         self.money = money
-        self.exhibits = Played(predictor)
-        self.openings = Openings(predictor, ranking.inside)
         self._spreads: dict[tuple[Quantity, str], Spread] = {}
         self._judged: dict[str, tuple[Hazard | None, tuple[str, ...]]] = {}
-        self._index = {h.key: i for i, h in enumerate(predictor.population.hypotheses)}
+        self._index = {h.key: i for i, h in enumerate(population.hypotheses)}
         self.live = np.flatnonzero(self.weight > LIVE)
+        self._everybody = Played(predictor)
+        wanted = (self.live, population.gone[self.live], self._told_of)
+        self._wanted = np.unique(np.concatenate(wanted))
+        self.predictor = narrow(predictor, self._wanted)
+        self.exhibits = Played(self.predictor)
+        self.openings = Openings(self.predictor, ranking.inside)
         self.live_weight = self.weight[self.live]
         self._live_share = self.live_weight / self.live_weight.sum()
         # Most of the candidates are out of the question: what is asked of all readings in all
         # states is asked of the live ones only.
         self._live_belief = ranking.belief.part(self.live)
-        gone = predictor.population.gone[self.live]
+        gone = population.gone[self.live]
         self._wandering = gone != self.live
         self._gone = gone[self._wandering]
         self.stakes = Stakes(ranking, self.live, money)
@@ -228,7 +240,11 @@ class Planner:
         return self.belief.part(self._gone)
 
     def posteriors(
-        self, asked: Sequence[tuple[Quantity, MachineState]], belief: Belief, rows: Indices
+        self,
+        asked: Sequence[tuple[Quantity, MachineState]],
+        belief: Belief,
+        rows: Indices,
+        of: Exhibits | None = None,
     ) -> tuple[Array, Array]:
         """(R, L) mean and variance of what some candidates show for each of R quantities.
 
@@ -236,8 +252,10 @@ class Planner:
         ----------
         belief : about those candidates alone
         rows : (L,) which they are
+        of : where what they show is found, default the planner's own, of those it plans for
         """
-        shown = [self.exhibits.shown(quantity, state) for quantity, state in asked]
+        of = self.exhibits if of is None else of
+        shown = [of.shown(quantity, state) for quantity, state in asked]
         mean = np.array([s.mean[rows] for s in shown]).reshape(len(shown), len(rows))
         return belief.posteriors(mean, [s.slope for s in shown], rows)
 
@@ -325,7 +343,7 @@ class Planner:
     @cached_property
     def _told_of(self) -> Indices:
         """Candidates whose readings are shown: the leaders' and the healthy machine's."""
-        members = self.predictor.population.members
+        members = self.ranking.population.members
         named = [self._index.get(key) for key in ("healthy", *self.ranking.keys)]
         return np.concatenate([members[i] for i in named if i is not None])
 
@@ -341,8 +359,9 @@ class Planner:
             return None
         rows = self.predictor.population.members[index]
         mean, variance = np.zeros((2, self.predictor.population.count))
+        of = self.exhibits if np.isin(rows, self._wanted).all() else self._everybody
         asked = [(quantity, state)]
-        (mean[rows],), (variance[rows],) = self.posteriors(asked, self.belief.part(rows), rows)
+        (mean[rows],), (variance[rows],) = self.posteriors(asked, self.belief.part(rows), rows, of)
         variance[rows] += noise_at(quantity, float(mean[rows].mean()), None) ** 2
         return self.band(key, quantity, mean, variance)
 
@@ -426,6 +445,10 @@ class Asker:
         hypotheses = ranking.population.hypotheses
         leading = [hypotheses[h] for h in np.flatnonzero(ranking.shares > LOOKED_FOR_ABOVE)]
         return list({f.key: f for h in leading for f in h.faults}.values())
+
+    def tells(self, probability: Array) -> float:
+        planner = self.planner
+        return planner.stakes.information(probability[:, planner.live].T + 1e-9)[0]
 
     def minutes(self, state: MachineState, point: str | None = None) -> float:
         return self.setup.minutes(self.circuit, state, point)

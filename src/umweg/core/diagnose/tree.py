@@ -93,6 +93,7 @@ def tree_of(
     """
     if not 1 <= depth <= MOST_DEPTH:
         raise ValueError(f"depth {depth} is not 1 … {MOST_DEPTH}")
+    doctor.prepare()
     return _Grower(doctor, progress or (lambda _done, _known: None)).place(
         list(observations), depth
     )

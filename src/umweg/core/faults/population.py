@@ -197,6 +197,20 @@ class Population:
             found *= np.where(slots[:, None] == changed[:, w], self._kept[:, w], 1.0)
         return found
 
+    def part(self, rows: Indices) -> "Population":
+        """Some of the candidates, without neighbours: these may be missing."""
+        none = np.full((len(rows), 2), -1, dtype=np.intp)
+        return Population(
+            self.hypotheses,
+            self.hypothesis[rows],
+            self.severity[rows],
+            self.slot[rows],
+            self.value[rows],
+            self.log_prior[rows],
+            none,
+            none,
+        )
+
     def cases(self, state: int, oil_c: float) -> Cases:
         """All candidates in one state, with the oil at a temperature."""
         return Cases(np.full(self.count, state), self.slot_at(oil_c), self.value)

@@ -207,6 +207,16 @@ class Predictor:
         )
         self._rated_bar = np.array([bar for _, _, bar in rated])
 
+    @property
+    def grid(self) -> "Predictor":
+        """The one of all single faults on the grid, which is kept longest."""
+        return self
+
+    @property
+    def of_grid(self) -> Indices:
+        """(C,) which of the grid's candidates each of these is, −1 where it is none of them."""
+        return np.arange(self.population.count)
+
     def _net(self, component_id: str, port: str) -> str:
         part = next(p for p in self.network.parts if p.id == component_id)
         return part.connections[port]
@@ -350,6 +360,10 @@ class Predictor:
             if quantity not in self._timed:
                 self._timed[quantity] = self._found_or_played(self.circuit.timing(quantity.place))
             return self._timed[quantity]
+
+    def played(self, quantity: Quantity) -> TimedPrediction:
+        """The same, but what can be worked out from steady states is not."""
+        return self.timed(quantity)
 
     def _found_or_played(self, timing: Timing) -> TimedPrediction:
         """From the shelf, where another process of this user has played it."""
@@ -647,17 +661,21 @@ class Paired(Predictor):
         alone = self._singles.timed(quantity)
         with self._lock:
             if quantity not in self._timed:
-                self._timed[quantity] = self._of_both(quantity, alone)
+                found = self._of_both(alone)
+                if quantity.of.from_states:
+                    mean, solved = self.worked_out(quantity)
+                    found = _of_values(mean, found.slope, found.known & solved)
+                self._timed[quantity] = found
             return self._timed[quantity]
 
-    def _of_both(self, quantity: Quantity, alone: TimedPrediction) -> TimedPrediction:
+    def played(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time as far as that follows from the faults alone."""
+        return self._of_both(self._singles.played(quantity))
+
+    def _of_both(self, alone: TimedPrediction) -> TimedPrediction:
         known = self._known_alone(alone.known)
         mean, slope = self._put_together(alone.mean), self._put_together(alone.slope)
-        if quantity.of.from_states:
-            mean, solved = self.worked_out(quantity)
-            known &= solved
-        slope[:, ~known] = 0.0
-        return TimedPrediction(np.where(known, mean, 0.0), slope, known)
+        return _of_values(mean, slope, known)
 
 
 class Screened(Paired):
@@ -781,6 +799,19 @@ class Composed(Predictor):
             ),
         )
 
+    @property
+    def grid(self) -> Predictor:
+        """The one of all single faults on the grid."""
+        return self.parts[0].grid
+
+    @cached_property
+    def of_grid(self) -> Indices:
+        """(C,) which of the grid's candidates each of these is, −1 where it is none of them."""
+        first = self.parts[0].of_grid
+        found = np.full(self.population.count, -1, dtype=np.intp)
+        found[: len(first)] = first
+        return found if self._order is None else found[self._order]
+
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""
         return self.parts[0].healthy(state)
@@ -806,7 +837,14 @@ class Joined(Composed):
 
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time."""
-        a, b = (part.timed(quantity) for part in self.parts)
+        return self._behind(*(part.timed(quantity) for part in self.parts))
+
+    def played(self, quantity: Quantity) -> TimedPrediction:
+        """The same, but what can be worked out from steady states is not."""
+        return self._behind(*(part.played(quantity) for part in self.parts))
+
+    @staticmethod
+    def _behind(a: TimedPrediction, b: TimedPrediction) -> TimedPrediction:
         return TimedPrediction(
             np.concatenate([a.mean, b.mean]),
             np.concatenate([a.slope, b.slope], axis=1),
@@ -868,6 +906,10 @@ class Divided(Composed):
                 self._timed[quantity] = found
             return self._timed[quantity]
 
+    def played(self, quantity: Quantity) -> TimedPrediction:
+        """What lies between the neighbours on the grid."""
+        return self._interpolated(self.parts[0].played(quantity))
+
     def _worked_out(
         self, quantity: Quantity, grid: TimedPrediction, between: TimedPrediction
     ) -> TimedPrediction:
@@ -875,10 +917,8 @@ class Divided(Composed):
         solved = [(grid.mean, grid.known), *(p.worked_out(quantity) for p in self.parts[1:])]
         mean, known = (np.concatenate(each)[self._order] for each in zip(*solved, strict=True))
         known &= between.known
-        slope = between.slope
-        slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
-        slope[:, ~known] = 0.0
-        return TimedPrediction(np.where(known, mean, 0.0), slope, known)
+        between.slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
+        return _of_values(mean, between.slope, known)
 
     def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
         singles, population = self.parts[0].population, self.population
@@ -900,6 +940,12 @@ class Divided(Composed):
         slope[-SEVERITIES:] = self._cells(mean[None], known_there)[:, 0]
         slope[:, ~known_there] = 0.0
         return TimedPrediction(np.where(known_there, mean, 0.0), slope, known_there)
+
+
+def _of_values(mean: Array, slope: Array, known: NDArray[np.bool_]) -> TimedPrediction:
+    """Values and slopes, which become its own, where they are known."""
+    slope[:, ~known] = 0.0
+    return TimedPrediction(np.where(known, mean, 0.0), slope, known)
 
 
 def _narrow(quantity: Quantity, mean: Array, slope: Array) -> None:

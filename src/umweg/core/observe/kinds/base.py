@@ -132,6 +132,11 @@ class Asking(Protocol):
         """Faults that are under suspicion enough to be looked for."""
         ...
 
+    def tells(self, probability: Array) -> float:
+        """Bits that an answer is expected to tell about what is wrong, by the chances (W, C) of each
+        answer for each candidate."""
+        ...
+
     def minutes(self, state: MachineState, point: str | None = None) -> float:
         """How long it takes from here until something can be observed in a state."""
         ...

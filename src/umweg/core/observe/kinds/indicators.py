@@ -79,7 +79,7 @@ class IndicatorLook(Observed):
 
     @classmethod
     def proposals(cls, asking: Asking) -> Iterable[Proposal]:
-        """Every indicator, in the state in which most clogged elements would trip it."""
+        """Every indicator, in the state in which it tells most for its minutes."""
         circuit = asking.circuit
         running = [
             (name, state)
@@ -90,11 +90,12 @@ class IndicatorLook(Observed):
         for quantity in quantities_of(circuit):
             if quantity.kind != "filter_drop_bar" or not running:
                 continue
-            tripping = [
-                asking.exhibits.seen(Tripped(quantity.place, state))[0].sum()
-                for _, state in running
+            seen = [asking.exhibits.seen(Tripped(quantity.place, s)) for _, s in running]
+            per_min = [
+                asking.tells(p) / asking.minutes(s) for p, (_, s) in zip(seen, running, strict=True)
             ]
-            name, state = running[int(np.argmax(tripping))]
+            best = int(np.argmax(per_min))
+            name, state = running[best]
             part = circuit.component(quantity.place)
             words = component_type(part.type).indicator_words
             yield Proposal(
@@ -108,7 +109,7 @@ class IndicatorLook(Observed):
                     Answer(word, cls(id="new", component=part.id, state=name, tripped=tripped))
                     for word, tripped in zip(words, (True, False), strict=True)
                 ),
-                asking.exhibits.seen(Tripped(part.id, state)),
+                seen[best],
             )
 
 
