@@ -1,12 +1,13 @@
 """Which of thousands of pairs of faults are worth a closer look, and how close a look."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from umweg.core.diagnose.ranking import Ranking, Reach
 from umweg.core.faults.population import PAIR_SEVERITIES, SEVERITIES, Fault, Grid, close_to
+from umweg.core.network.network import Indices
 
 COARSE_PAIRS = 32
 """Pairs that are screened because of what each of their two explains alone."""
@@ -104,8 +105,9 @@ def _looked_at(pairs: Sequence[Drawn], grid: Grid, bent: frozenset[str], steps: 
     grid's is no answer."""
 
     def own(fault: Fault, severity: float) -> Grid:
-        near = close_to(severity, steps) if fault.key in bent else ()
-        return tuple(sorted({*grid, *near}))
+        if fault.key not in bent:
+            return grid
+        return tuple(sorted({*grid, *close_to(severity, steps)}))
 
     found = []
     for pair in pairs:
@@ -117,32 +119,28 @@ def _looked_at(pairs: Sequence[Drawn], grid: Grid, bent: frozenset[str], steps: 
 def _hopeful(ranking: Ranking, reach: Reach, count: int) -> list[Drawn]:
     """So many of the pairs that could explain most, each once."""
     pairs: dict[frozenset[str], Drawn] = {}
-    for flat in np.argsort(-reach.log_odds, axis=None, kind="stable"):
-        row, other = np.unravel_index(flat, reach.log_odds.shape)
-        if len(pairs) == count or not np.isfinite(reach.log_odds[row, other]):
+    best = np.argsort(-reach.log_odds, axis=None, kind="stable")
+    for drawn in _drawn(ranking, reach, best[np.isfinite(reach.log_odds.ravel()[best])]):
+        if len(pairs) == count:
             break
-        drawn = _drawn(ranking, reach, int(row), int(other))
-        if drawn is not None:
-            pairs.setdefault(drawn.names, drawn)
+        pairs.setdefault(drawn.names, drawn)
     return sorted(pairs.values(), key=lambda p: tuple(f.key for f in p.faults))
 
 
 def _all(ranking: Ranking, reach: Reach) -> list[Drawn]:
     """Everyone else beside each of the candidates."""
-    found = [
-        _drawn(ranking, reach, int(row), int(other))
-        for row, other in np.argwhere(np.isfinite(reach.log_odds))
-    ]
-    return [pair for pair in found if pair is not None]
+    return list(_drawn(ranking, reach, np.flatnonzero(np.isfinite(reach.log_odds))))
 
 
-def _drawn(ranking: Ranking, reach: Reach, row: int, other: int) -> Drawn | None:
-    """A candidate and what goes best with it of another hypothesis; None where both are one part's
-    same fault the other way round."""
+def _drawn(ranking: Ranking, reach: Reach, places: Indices) -> Iterator[Drawn]:
+    """Candidates and what goes best with them of other hypotheses, by their places in ``log_odds``;
+    without those of which both are one part's same fault the other way round."""
     population = ranking.population
-    two = np.array([reach.candidates[row], reach.beside[row, other]])
-    (a,), (b,) = (population.hypotheses[h].faults for h in population.hypothesis[two])
-    if a.slot == b.slot:
-        return None
-    first, second = population.severity[two, 0]
-    return Drawn((a, b), (float(first), float(second)))
+    row, other = np.unravel_index(places, reach.log_odds.shape)
+    two = np.stack([reach.candidates[row], reach.beside[row, other]])
+    apart = population.slot[two[0], 0] != population.slot[two[1], 0]
+    owners = population.hypothesis[two[:, apart]].T.tolist()
+    severities = population.severity[two[:, apart], 0].T.tolist()
+    for (a, b), (first, second) in zip(owners, severities, strict=True):
+        (one,), (another,) = population.hypotheses[a].faults, population.hypotheses[b].faults
+        yield Drawn((one, another), (first, second))
