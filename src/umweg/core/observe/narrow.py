@@ -39,8 +39,8 @@ class Narrow(Predictor):
 
     Parameters
     ----------
-    wanted : (W,) which candidates, each once; beside them the sound machine is solved, and the neighbours that
-        tell how wide their severities are
+    wanted : (W,) which candidates, each once; beside them the sound machine is solved, and the
+        neighbours that tell how wide their severities are
     """
 
     def __init__(self, whole: Predictor, wanted: Indices) -> None:

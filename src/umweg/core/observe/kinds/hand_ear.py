@@ -50,7 +50,8 @@ WATCH_MIN = 3.0
 WORTH_A_LOOK, CLEARLY = 0.25, 0.1
 """By how much the chances of a suspect and of the sound machine must differ; and by how much more,
 in a state that takes longer."""
-LEAST_LPM = 1e-9
+LEAST = 1e-9
+"""Of watts and of litres a minute, so that there is a logarithm and a quotient."""
 WATCHED = "a quarter of a minute at a time: is it warmer than the line that feeds it, does it hiss?"
 CAUTIONS = (
     "Reach in from beside, clear of whatever moves or is held up; what is raised is propped first.",
@@ -257,8 +258,8 @@ def _chances(
         np.array([d != "electrical" for d in domains]),
         np.array([d == "hydraulic" for d in domains]),
     )
-    watt = np.maximum(1e3 * KW_PER_BAR_LPM * (through * at)[felt].sum(axis=0), LEAST_LPM)
-    flow_lpm = np.maximum(through[oil], 0.0).sum(axis=0) + LEAST_LPM
+    watt = np.maximum(1e3 * KW_PER_BAR_LPM * (through * at)[felt].sum(axis=0), LEAST)
+    flow_lpm = np.maximum(through[oil], 0.0).sum(axis=0) + LEAST
     warmer_k = watt / (OIL_W_PER_K_LPM * flow_lpm + HOUSING_W_PER_K)
     dropped_bar = watt / (1e3 * KW_PER_BAR_LPM) / flow_lpm
     hisses = ndtr(np.log(watt / HEARD_W) / HEARD_SPREAD)
