@@ -43,7 +43,7 @@ HISSING_BAR, HISSING_SPREAD = 30.0, 0.5
 """A hiss wants power to be heard beside the engine, and a jet: below this drop oil runs quietly."""
 STANDS: dict[Domain, float] = {"translation": 0.5, "rotation": 1.0}
 """Slower than this [mm/s, rpm] a part stands: what moves makes a noise of its own."""
-IMAGINED, MISSED = 0.05, 0.1
+IMAGINED, MISSED = 0.08, 0.15
 """How often a hand or an ear notices what is not there, and does not notice what clearly is."""
 WATCH_MIN = 3.0
 """The state held until the part has taken its heat, and hand and ear there and at the line."""
