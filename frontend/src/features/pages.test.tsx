@@ -382,6 +382,16 @@ describe("JobPage without an answer", () => {
   });
 });
 
+describe("JobPage while it is read", () => {
+  it("keeps the place of what stands beside the links to its parts", async () => {
+    show(`/jobs/${card.id}`);
+    const record = screen.getByText("Its record");
+    expect(record.className).toContain("invisible");
+    await waitFor(() => expect(record.className).not.toContain("invisible"));
+    expect(record.getAttribute("href")).toMatch(/^\/machines\/\d+$/);
+  });
+});
+
 describe("RecordPanel", () => {
   it("keeps the verdict of a reading that is accepted with a reason", () => {
     const added: unknown[] = [];

@@ -558,14 +558,13 @@ export function JobPage() {
       actions={
         <>
           <JobParts jobId={jobId} here={partAt(tab)} />
-          {job.data && (
-            <Link
-              to={`/machines/${job.data.machine.id}`}
-              className="grid min-h-11 place-items-center whitespace-nowrap rounded-md border border-ink/40 px-3 text-sm font-semibold"
-            >
-              Its record
-            </Link>
-          )}
+          {/* Its place is kept until the job is there: the links beside it do not move under a tap. */}
+          <Link
+            to={job.data ? `/machines/${job.data.machine.id}` : ""}
+            className={`grid min-h-11 place-items-center whitespace-nowrap rounded-md border border-ink/40 px-3 text-sm font-semibold ${job.data ? "" : "invisible"}`}
+          >
+            Its record
+          </Link>
         </>
       }
     >
