@@ -203,7 +203,10 @@ export function JobsPage() {
       <main className="mx-auto w-full max-w-6xl flex-1 overflow-auto p-6">
         {/* What is tapped stands above what grows: answers come to the cards as they are worked out. */}
         {workshop.data && <NewJob workshop={workshop.data} />}
-        <div className="mb-4 flex flex-wrap items-center gap-3">
+        {/* It comes with what stands above it, so that it does not move under a tap. */}
+        <div
+          className={`mb-4 flex flex-wrap items-center gap-3 ${workshop.isPending ? "invisible" : ""}`}
+        >
           <input
             type="search"
             aria-label="Search the jobs"
