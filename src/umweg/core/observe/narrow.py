@@ -16,6 +16,7 @@ from umweg.core.observe.predict import (
     Predictor,
     StatePrediction,
     TimedPrediction,
+    of_values,
     state_key,
 )
 from umweg.core.observe.quantities import Quantity
@@ -157,10 +158,8 @@ class Narrow(Predictor):
         mean, known = played.mean.copy(), played.known.copy()
         known[others] &= solved
         mean[others] = np.where(known[others], values, 0.0)
-        cells = np.where(known, self._cells(mean[None], known)[:, 0], 0.0)
-        slope = np.vstack([played.slope[:-SEVERITIES], cells])
-        slope[:, ~known] = 0.0
-        return TimedPrediction(mean, slope, known)
+        cells = self._cells(mean[None], known)[:, 0]
+        return of_values(mean, np.vstack([played.slope[:-SEVERITIES], cells]), known)
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented."""

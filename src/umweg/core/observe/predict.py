@@ -409,8 +409,7 @@ class Predictor:
         _narrow(quantity_of(timing), mean, slope)
         mean = stopped(quantity_of(timing), mean)
         slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
-        slope[:, ~known] = 0.0
-        return TimedPrediction(np.where(known, mean, 0.0), slope, known)
+        return of_values(mean, slope, known)
 
     def _of_what_is_changed(
         self, slope: Array, mean: Array, known: NDArray[np.bool_], oil_c: float
@@ -664,7 +663,7 @@ class Paired(Predictor):
                 found = self._of_both(alone)
                 if quantity.of.from_states:
                     mean, solved = self.worked_out(quantity)
-                    found = _of_values(mean, found.slope, found.known & solved)
+                    found = of_values(mean, found.slope, found.known & solved)
                 self._timed[quantity] = found
             return self._timed[quantity]
 
@@ -675,7 +674,7 @@ class Paired(Predictor):
     def _of_both(self, alone: TimedPrediction) -> TimedPrediction:
         known = self._known_alone(alone.known)
         mean, slope = self._put_together(alone.mean), self._put_together(alone.slope)
-        return _of_values(mean, slope, known)
+        return of_values(mean, slope, known)
 
 
 class Screened(Paired):
@@ -918,7 +917,7 @@ class Divided(Composed):
         mean, known = (np.concatenate(each)[self._order] for each in zip(*solved, strict=True))
         known &= between.known
         between.slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
-        return _of_values(mean, between.slope, known)
+        return of_values(mean, between.slope, known)
 
     def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
         singles, population = self.parts[0].population, self.population
@@ -938,11 +937,10 @@ class Divided(Composed):
         mean = (1.0 - share) * grid.mean[low] + share * grid.mean[high]
         slope = (1.0 - share) * grid.slope[:, low] + share * grid.slope[:, high]
         slope[-SEVERITIES:] = self._cells(mean[None], known_there)[:, 0]
-        slope[:, ~known_there] = 0.0
-        return TimedPrediction(np.where(known_there, mean, 0.0), slope, known_there)
+        return of_values(mean, slope, known_there)
 
 
-def _of_values(mean: Array, slope: Array, known: NDArray[np.bool_]) -> TimedPrediction:
+def of_values(mean: Array, slope: Array, known: NDArray[np.bool_]) -> TimedPrediction:
     """Values and slopes, which become its own, where they are known."""
     slope[:, ~known] = 0.0
     return TimedPrediction(np.where(known, mean, 0.0), slope, known)
