@@ -1,9 +1,12 @@
 """``python -m umweg``: as the launcher starts it."""
 
 import gc
+import os
 
 # Half a million things are made while everything is loaded, and none of them is let go again.
 gc.disable()
+# All that is installed would be searched for plugins of the models; there are none.
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
 from umweg.cli import main  # noqa: E402
 

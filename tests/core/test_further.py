@@ -39,11 +39,7 @@ def test_what_is_left_is_that_of_the_joint_normal(
         expected[0, :, c] = mean[:, c] + cross @ np.linalg.solve(noisy, error[c])
         left = together[readings:, readings:] - cross @ np.linalg.solve(noisy, cross.T)
         expected[1, :, c] = np.diag(left)
-    # They are some of all candidates, in an order of their own.
-    rows = random.permutation(2 * count)[:count]
-    of_all = np.zeros((quantities, UNKNOWNS, 2 * count))
-    of_all[:, :, rows] = slope
-    found = conditioned(mean, list(of_all), rows, OWN, loose, before * spread, precision, solved)
+    found = conditioned(mean, list(slope), OWN, loose, before * spread, precision, solved)
     np.testing.assert_allclose(found, expected, rtol=1e-9, atol=1e-9)
 
 

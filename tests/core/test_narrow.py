@@ -63,6 +63,24 @@ def test_the_wanted_show_what_they_show_among_all(
         np.testing.assert_allclose(table.healthy, whole.healthy, rtol=1e-9)
 
 
+def test_slopes_of_some_are_those_among_everybodys(
+    doctor: Diagnostician, joined: Predictor
+) -> None:
+    wanted = some_of(joined)
+    state = list(doctor.circuit.steady.values())[1]
+    joined.forget([state])
+    few = Narrow(joined, wanted)
+    for predictor in (few, few.grid, joined):
+        table = predictor[state]
+        choices = [wanted[wanted < predictor.population.count][k:] for k in range(5)]
+        # More choices than are kept, and one of them again once all its row was asked for.
+        asked = [table.slope.of(0, some) for some in (*choices, choices[0])]
+        whole = table.slope[0]
+        for some, slope in zip((*choices, choices[0]), asked, strict=True):
+            np.testing.assert_allclose(slope, whole[:, some], rtol=1e-6, atol=1e-9)
+        np.testing.assert_array_equal(table.slope.of(0, choices[1]), whole[:, choices[1]])
+
+
 def test_nobody_else_is_known(doctor: Diagnostician, joined: Predictor) -> None:
     state = next(iter(doctor.circuit.steady.values()))
     wanted = some_of(joined)[:4]

@@ -30,7 +30,7 @@ from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Joined, Predictor, Screened
 from umweg.core.observe.quantities import How, Quantity
-from umweg.core.observe.solved import SolvedBefore
+from umweg.core.observe.solved import Place, SolvedBefore, put_together
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 from umweg.library import load_circuit, load_jobs
 
@@ -446,13 +446,35 @@ def test_solutions_that_were_not_asked_for_longest_make_room() -> None:
         return Solution(np.zeros((10, width)), none == 0, none, none.astype(np.intp))
 
     kept = SolvedBefore(most_bytes=3 * 4 * (80 + 1 + 8 + 8))
-    for name in "abc":
-        kept.keep(name, solution(4))
-    assert kept.get("a") is not None
-    kept.keep("d", solution(4))
-    assert kept.get("b") is None
-    assert all(kept.get(name) is not None for name in "acd")
-    kept.keep("e", solution(12))
+    for names in ("aA", "b", "cC"):
+        width = 4 // len(names)
+        parts = {name: slice(i * width, (i + 1) * width) for i, name in enumerate(names)}
+        kept.keep("idle", parts, solution(4))
+    assert None not in kept.find("idle", "aA")
+    kept.keep("idle", {"d": slice(0, 4)}, solution(4))
+    assert kept.find("idle", "b") == [None]
+    assert None not in kept.find("idle", "aAcCd")
+    # What was solved again is found where it was solved last, whatever becomes of the first.
+    kept.keep("idle", {"a": slice(0, 4)}, again := solution(4))
+    kept.keep("idle", {"f": slice(0, 4)}, solution(4))
+    (place,) = kept.find("idle", "a")
+    assert place is not None
+    assert place.solution is again
+    kept.keep("idle", {"e": slice(0, 12)}, solution(12))
     assert len(kept) == 1
     kept.clear()
-    assert kept.get("e") is None
+    assert kept.find("idle", "e") == [None]
+
+
+def test_what_stands_behind_one_another_is_not_moved() -> None:
+    def solution(first: float) -> Solution:
+        values = np.arange(first, first + 4.0)
+        return Solution(values[None], values >= 0.0, values, values.astype(np.intp))
+
+    one, other = solution(0.0), solution(10.0)
+    assert put_together([Place(one, slice(0, 1)), Place(one, slice(1, 4))]) is one
+    mixed = put_together(
+        [Place(one, slice(2, 3)), Place(one, slice(3, 4)), Place(other, slice(1, 2))]
+    )
+    assert mixed.across.tolist() == [[2.0, 3.0, 11.0]]
+    assert mixed.iterations.tolist() == [2, 3, 11]

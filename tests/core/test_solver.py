@@ -10,9 +10,11 @@ import pytest
 from umweg.bench.solve import random_cases, scipy_solution
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
-from umweg.core.faults.population import unknowns_of
+from umweg.core.faults.population import single_faults, unknowns_of
 from umweg.core.network.network import Network, SolvableState
+from umweg.core.solve.respond import NO_ANSWER
 from umweg.core.solve.steady import Cases, Options, Rule, SteadySolver
+from umweg.library import load_circuit
 
 
 @pytest.fixture(scope="module")
@@ -160,6 +162,22 @@ def test_some_sensitivities_are_those_among_all(
     rows = np.array([7, 2, network.unknown_count - 1])
     np.testing.assert_array_equal(packer_solver.sensitivities(*asked, rows), every[:, rows])
     assert packer_solver.sensitivities(*asked, rows[:0]).shape == (len(every), 0, 1)
+    per = np.arange(1.0, len(every) + 1.0)[:, None]
+    wider = packer_solver.sensitivities(*asked, None, per)
+    np.testing.assert_allclose(wider, every * per[:, None], rtol=1e-6)
+
+
+def test_a_machine_whose_answers_are_no_numbers_is_told_of(
+    packer: Circuit, packer_solver: SteadySolver
+) -> None:
+    network, twice = packer_solver.network, Cases.as_documented(1).part(np.array([0, 0]))
+    unknowns = unknowns_of(network)
+    state = [network.state(packer.states["blade_extend_stalled"])]
+    across = packer_solver.solve(state, twice).across
+    across[0, 1] = np.nan
+    found = packer_solver.sensitivities(state, twice, across, unknowns.slot, 1e-3 * unknowns.sigma)
+    assert np.abs(found[..., 0]).max() < NO_ANSWER
+    assert found[..., 1].max() == NO_ANSWER
 
 
 def test_sensitivities_to_engine_speed_and_oil_match_solving_again(
@@ -183,6 +201,22 @@ def test_sensitivities_to_engine_speed_and_oil_match_solving_again(
     assert np.abs(thicker).max() > 0.5
     np.testing.assert_allclose(slopes[0, :, 0], faster, rtol=0.02, atol=0.02)
     np.testing.assert_allclose(slopes[1, :, 0], thicker, rtol=0.02, atol=0.02)
+
+
+def test_a_shaft_that_nothing_holds_follows_the_engine_through_a_coupling_that_slips() -> None:
+    """The two differ by a thousandth of a turn a minute: a wider step tells of another machine."""
+    circuit = load_circuit("loading_ramp")
+    solver = SteadySolver(Network(circuit))
+    network, population = solver.network, single_faults(solver.network)
+    state = network.state(circuit.states["neutral"])
+    h = [x.key for x in population.hypotheses].index("drive_two:slips")
+    cases = population.cases(0, 50.0).part(population.members[h])
+    row = network.net_index[circuit.test_point("speed_two").net]
+    across = solver.solve([state], cases).across
+    assert across[row].min() > 1599.0
+    none = np.zeros(0, dtype=np.intp), np.zeros(0)
+    slopes = solver.sensitivities([state], cases, across, *none, np.array([row]))
+    np.testing.assert_allclose(slopes[0, 0], across[row], rtol=2e-3)
 
 
 def test_elimination_order_fills_little(packer_solver: SteadySolver) -> None:

@@ -16,6 +16,7 @@ from typing import Any, TypeVar, cast
 
 import llvmlite.binding as llvm
 import numba
+from numba.np import linalg as numba_linalg
 
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 from umweg.core.version import user_folder
@@ -43,6 +44,13 @@ def _cache_folder() -> str:
     return str(folder / f"kernels-{digest.hexdigest()[:12]}")
 
 
+def _without_matrices() -> None:
+    """What numba asks whether there is a library for products of matrices: it would load one."""
+    raise ImportError("no law multiplies matrices")
+
+
+# It loads all of scipy.linalg to find out; a diagnosis waits for it a tenth of a second.
+numba_linalg.ensure_blas = _without_matrices
 numba.config.CACHE_DIR = _cache_folder()  # type: ignore[attr-defined]
 
 

@@ -1,12 +1,13 @@
 """One diagnosis: circuit and observations in; suspects, reasons, groups, next steps out."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit
+from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.guesses import Guess, guesses_of
@@ -16,6 +17,7 @@ from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Repair, repairs_of
+from umweg.core.errors import SolveError, UmwegError
 from umweg.core.faults.population import (
     Population,
     between,
@@ -25,7 +27,7 @@ from umweg.core.faults.population import (
     single_faults,
 )
 from umweg.core.network.network import Indices, Network
-from umweg.core.observe.exhibits import Played
+from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.narrow import Narrow
@@ -109,9 +111,8 @@ class Diagnostician:
     ) -> tuple[Ranking, Predictor]:
         """The suspects weighed: those that may explain it at more severities than the grid's, and
         pairs of faults among them where no single one explains it."""
-        ranking = ranking or rank(
-            self.exhibits, observations, self.instruments, self._noticed, self.history
-        )
+        if ranking is None:
+            ranking = self._ranked(self.predictor, self._noticed, observations, self.exhibits)
         predictor, seen = self.predictor, self._noticed
         bent = ranking.bent
         if len(ranking.divisible):
@@ -128,10 +129,16 @@ class Diagnostician:
         return self._ranked(predictor, seen, observations), predictor
 
     def _ranked(
-        self, predictor: Predictor, seen: Array, observations: Sequence[Observation]
+        self,
+        predictor: Predictor,
+        seen: Array,
+        observations: Sequence[Observation],
+        exhibits: Exhibits | None = None,
     ) -> Ranking:
+        _solve_together(predictor, observations)
+        exhibits = exhibits or Played(predictor)
         seen = with_pairs(seen, predictor.population.count)
-        return rank(Played(predictor), observations, self.instruments, seen, self.history)
+        return rank(exhibits, observations, self.instruments, seen, self.history)
 
     def _with_divided(self, hypotheses: Indices) -> tuple[Predictor, Array]:
         """A predictor with some faults at more severities, and who of them is noticed."""
@@ -270,6 +277,18 @@ class Diagnostician:
                 self._joined.clear()
             self._joined = Joined(singles, both)
         return self._joined
+
+
+def _solve_together(predictor: Predictor, observations: Sequence[Observation]) -> None:
+    """Solve in one batch what some observations are weighed by: one by one, most lanes of the
+    compiled code would wait for the slowest few candidates of each."""
+    states: list[MachineState] = []
+    for observation in observations:
+        # Who weighs them says what cannot be weighed, and why.
+        with suppress(UmwegError):
+            states.extend(observation.solved_in(predictor.circuit))
+    with suppress(SolveError):
+        predictor.prepare(states)
 
 
 def _key(pairs: Sequence[Drawn], grids: Grids) -> str:

@@ -75,24 +75,20 @@ class Belief:
         ----------
         mean, slope : (C,) and (U, C) of what each candidate shows
         """
-        moved, variance = self.posteriors(mean[None], [slope], np.arange(len(mean)))
+        moved, variance = self.posteriors(mean[None], [slope])
         return moved[0], variance[0]
 
-    def posteriors(
-        self, mean: Array, slopes: Sequence[Array], rows: NDArray[np.intp]
-    ) -> tuple[Array, Array]:
-        """(Q, C) mean and variance of several, this belief being about some of all candidates.
+    def posteriors(self, mean: Array, slopes: Sequence[Array]) -> tuple[Array, Array]:
+        """(Q, C) mean and variance of several.
 
         Parameters
         ----------
-        mean : (Q, C) of what these show
-        slopes : of each quantity (U, N) of all candidates
-        rows : (C,) which of them these are
+        mean : (Q, C) of what the candidates show
+        slopes : of each quantity (U, C)
         """
         return conditioned(
             mean,
             slopes,
-            rows,
             self.slope.shape[1] - SEVERITIES - CONDITIONS,
             self.looseness,
             self._before,

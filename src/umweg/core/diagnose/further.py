@@ -5,13 +5,12 @@ A plan asks for some two hundred quantities of some hundred live candidates each
 
 import math
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled, shared
-from umweg.core.network.network import Indices
+from umweg.core.components.kernels import law as compiled
+from umweg.core.solve.threads import shared
 
 LEAST_VARIANCE = 1e-12
 _HALVINGS = 40
@@ -20,7 +19,6 @@ _HALVINGS = 40
 def conditioned(
     mean: Array,
     slopes: Sequence[Array],
-    rows: Indices,
     own: int,
     looseness: Array,
     before: Array,
@@ -35,15 +33,13 @@ def conditioned(
     Parameters
     ----------
     mean : (Q, C), nothing being read
-    slopes : of each quantity (U, N) of all candidates to U unknowns of unit variance; the first
-        ``own`` of them spread ``looseness (C,)`` times as wide
-    rows : (C,) which candidates they are
+    slopes : of each quantity (U, C) to U unknowns of unit variance; the first ``own`` of them
+        spread ``looseness (C,)`` times as wide
     before : (R, U, C) slopes of the readings, times the unknowns' variance
     precision, solved : (C, R, R) inverse of the readings' covariance, (C, R) their errors times it
     """
     moved, variance = np.array(mean, dtype=float), np.empty(mean.shape)
     given = (
-        np.ascontiguousarray(rows, dtype=np.int64),
         own,
         np.ascontiguousarray(looseness**2),
         np.ascontiguousarray(before),
@@ -64,7 +60,6 @@ def _conditioned(
     mean: Array,
     variance: Array,
     slope: Array,
-    rows: Any,
     own: int,
     wider: Array,
     before: Array,
@@ -72,12 +67,12 @@ def _conditioned(
     solved: Array,
 ) -> None:
     count, readings = len(mean), len(before)
-    cross, here = np.zeros((readings, count)), np.empty(count)
+    cross = np.zeros((readings, count))
     variance[:] = 0.0
     for u in range(len(slope)):
+        here = slope[u]
         matters = False
         for c in range(count):
-            here[c] = slope[u, rows[c]]
             matters = matters or here[c] != 0.0
         if not matters:
             continue

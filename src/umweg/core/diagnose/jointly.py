@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled
+from umweg.core.components.kernels import law as compiled
 from umweg.core.observe.weights import MISREAD_SHARE
 
 SET_ASIDE = 1e9

@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from umweg.core.components.base import Array
-from umweg.core.diagnose.compiled import compiled, shared
+from umweg.core.components.kernels import law as compiled
+from umweg.core.solve.threads import shared
 
 GRID = 48
 """Outcomes of a reading that are told apart."""

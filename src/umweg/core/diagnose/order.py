@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
@@ -20,6 +19,7 @@ from umweg.core.diagnose.setup import setup_after
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
 from umweg.core.observe.kinds.base import Observed
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.quantities import Quantity
 
 RIVALS = 6
@@ -194,6 +194,6 @@ def _risk(step: Step) -> float:
 
 def _between(edges: Array, mean: Array, sd: Array) -> Array:
     """Probability of each cell, by its edges on the last axis."""
-    below = ndtr((edges - mean) / sd)
+    below = normal_cdf((edges - mean) / sd)
     result: Array = np.diff(below, axis=-1) + 1e-12
     return result

@@ -120,10 +120,14 @@ def _hopeful(ranking: Ranking, reach: Reach, count: int) -> list[Drawn]:
     """So many of the pairs that could explain most, each once."""
     pairs: dict[frozenset[str], Drawn] = {}
     best = np.argsort(-reach.log_odds, axis=None, kind="stable")
-    for drawn in _drawn(ranking, reach, best[np.isfinite(reach.log_odds.ravel()[best])]):
+    best = best[np.isfinite(reach.log_odds.ravel()[best])]
+    # Each is found twice at the most, with either of the two as the leader.
+    for some in np.split(best, range(2 * count, len(best), 2 * count)):
+        for drawn in _drawn(ranking, reach, some):
+            if len(pairs) < count:
+                pairs.setdefault(drawn.names, drawn)
         if len(pairs) == count:
             break
-        pairs.setdefault(drawn.names, drawn)
     return sorted(pairs.values(), key=lambda p: tuple(f.key for f in p.faults))
 
 

@@ -3,9 +3,9 @@
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from statistics import NormalDist
 
 import numpy as np
-from scipy.special import ndtri
 
 from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components import component_type
@@ -244,7 +244,7 @@ class Planner:
         asked: Sequence[tuple[Quantity, MachineState]],
         belief: Belief,
         rows: Indices,
-        of: Exhibits | None = None,
+        of: Played | None = None,
     ) -> tuple[Array, Array]:
         """(R, L) mean and variance of what some candidates show for each of R quantities.
 
@@ -255,9 +255,9 @@ class Planner:
         of : where what they show is found, default the planner's own, of those it plans for
         """
         of = self.exhibits if of is None else of
-        shown = [of.shown(quantity, state) for quantity, state in asked]
-        mean = np.array([s.mean[rows] for s in shown]).reshape(len(shown), len(rows))
-        return belief.posteriors(mean, [s.slope for s in shown], rows)
+        shown = [of.shown_of(quantity, state, rows) for quantity, state in asked]
+        mean = np.array([s.mean for s in shown]).reshape(len(shown), len(rows))
+        return belief.posteriors(mean, [s.slope for s in shown])
 
     def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
         """Hazard and cautions of a named state, judged once for all that is read in it."""
@@ -293,10 +293,12 @@ class Planner:
     def covariance(self, first: Step, second: Step) -> Array:
         """(L,) covariance of two readings by the machine's own unknowns that they share."""
         slopes = [
-            self.exhibits.shown(Quantity.named(s.quantity, s.point), self.state_of(s))
+            self.exhibits.shown_of(
+                Quantity.named(s.quantity, s.point), self.state_of(s), self.live
+            ).slope
             for s in (first, second)
         ]
-        return self._live_belief.covariance(*(s.slope[:, self.live] for s in slopes))
+        return self._live_belief.covariance(*slopes)
 
     def rung(self, step: Step) -> Rung:
         """Where a step stands in the order of the trade: a look needs no gauge and comes first."""
@@ -318,7 +320,7 @@ class Planner:
         """Everything a reading could show, in its base unit, and how likely each value is, (G,)."""
         quantity = Quantity.named(step.quantity, step.point)
         spread = self.spread(step)
-        places = ndtri(np.linspace(0.01, 0.99, QUANTILES))
+        places = [NormalDist().inv_cdf(share) for share in np.linspace(0.01, 0.99, QUANTILES)]
         values = (spread.mean[:, None] + spread.sd[:, None] * places).ravel()
         share = np.repeat(self._live_share / QUANTILES, QUANTILES)
         order = np.argsort(values, kind="stable")

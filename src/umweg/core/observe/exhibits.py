@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.faults.population import Population, single_faults, unknowns_of
-from umweg.core.network.network import Network
+from umweg.core.network.network import Indices, Network
 from umweg.core.observe.predict import SEVERITIES, Predictor, state_key
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.respond import CONDITIONS
@@ -122,6 +122,15 @@ class Played:
         table = self.predictor[state]
         row = table.row(quantity)
         return Shown(table.mean[row], table.slope[row], table.known)
+
+    def shown_of(self, quantity: Quantity, state: MachineState, some: Indices) -> Shown:
+        """The same, of some candidates alone."""
+        if quantity.timed:
+            timed = self.predictor.timed(quantity)
+            return Shown(timed.mean[some], timed.slope[:, some], timed.known[some])
+        table = self.predictor[state]
+        row = table.row(quantity)
+        return Shown(table.mean[row, some], table.slope.of(row, some), table.known[some])
 
     def seen(self, sight: Sight) -> Array:
         """(W, C) probability of each word of something that is seen or said."""

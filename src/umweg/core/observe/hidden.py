@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
@@ -11,6 +10,7 @@ from umweg.core.faults.population import Fault, unknowns_of
 from umweg.core.network.network import Indices, Network
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.machine import Machine
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.quantities import How, Quantity
 from umweg.core.observe.weights import noise_sd
 from umweg.core.solve.steady import Cases, SteadySolver
@@ -78,7 +78,7 @@ class HiddenMachine(Machine):
 
     def happens(self, chance: float) -> bool:
         """Something that happens so often."""
-        return bool(ndtr(self.draw()) < chance)
+        return bool(normal_cdf(self.draw()) < chance)
 
     def draw(self) -> float:
         """A standard normal number of this machine's own stream."""

@@ -131,7 +131,7 @@ class Machine:
         cases = self.cases(state.oil_c)
         across = self.across(state, cases)
         solvable = self.network.state(self.actual(state))
-        parameters = self.solver.parameters_of([solvable], cases)
+        parameters = self.solver.parameters_of([solvable], cases, self._extract.slots)
         value, _ = self._extract.read(
             quantity, across[:, None], parameters, solvable.viscosity_mm2_s
         )

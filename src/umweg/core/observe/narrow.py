@@ -14,12 +14,13 @@ from umweg.core.observe.predict import (
     MadeWhenAsked,
     Overload,
     Predictor,
+    Some,
     StatePrediction,
     TimedPrediction,
     of_values,
     state_key,
 )
-from umweg.core.observe.quantities import Quantity
+from umweg.core.observe.quantities import Quantity, worked_out_in
 from umweg.core.solve.steady import Solution
 
 
@@ -51,18 +52,23 @@ class Narrow(Predictor):
         near = (n[wanted].ravel() for n in (population.below, population.above))
         rows = np.unique(np.concatenate([[0], wanted, *near]))
         self._rows = rows[rows >= 0]
+        # Nobody asks how the neighbours answer to anything.
+        self._wanted = np.union1d([0], wanted)
         self._of_grid = whole.of_grid[self._rows]
 
     @cached_property
     def _all(self) -> Predictor:
         """Of all that are wanted."""
-        return Predictor(self.circuit, self.population.part(self._rows), self.solver)
+        return self._some(self._rows)
 
     @cached_property
     def _beside(self) -> Predictor:
         """Of those among them that are not on the grid."""
-        rows = self._rows[self._of_grid < 0]
-        return Predictor(self.circuit, self.population.part(rows), self.solver)
+        return self._some(self._rows[self._of_grid < 0])
+
+    def _some(self, rows: Indices) -> Predictor:
+        asked = np.flatnonzero(np.isin(rows, self._wanted))
+        return Predictor(self.circuit, self.population.part(rows), self.solver, asked)
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -114,17 +120,25 @@ class Narrow(Predictor):
             over.port[rows] = table.overload.port[own]
             over.pressure_bar[rows] = table.overload.pressure_bar[own]
 
-        def made(row: int) -> Array:
-            slopes = [p.table.slope.once(row) for p in pieces]
-            slope = np.zeros((len(slopes[0]), count))
-            for piece, of_piece in zip(pieces, slopes, strict=True):
-                slope[:, piece.rows] = of_piece[:, piece.own]
+        place = np.full((len(pieces), count), -1, dtype=np.intp)
+        for of_piece, piece in zip(place, pieces, strict=True):
+            of_piece[piece.rows] = piece.own
+
+        def made(row: int, some: Some) -> Array:
+            slope: Array | None = None
+            for of_piece, piece in zip(place[:, some], pieces, strict=True):
+                there = of_piece >= 0
+                found = piece.table.slope.of(row, of_piece[there])
+                if slope is None:
+                    slope = np.zeros((len(found), len(there)))
+                slope[:, there] = found
+            assert slope is not None
             return slope
 
         return StatePrediction(
             first.quantities,
             mean,
-            MadeWhenAsked(made, self._cells(mean, known), known, dear=True),
+            MadeWhenAsked(made, lambda row, some: self._cells(mean[row], known, some), known),
             known,
             first.rated_ports,
             over,
@@ -143,8 +157,7 @@ class Narrow(Predictor):
         if not quantity.of.from_states:
             return self._whole.timed(quantity)
         if quantity not in self._timed:
-            phases = self.circuit.timing(quantity.place).phases
-            self.prepare(self.circuit.states[p.state] for p in phases)
+            self.prepare(worked_out_in(self.circuit, quantity))
             found = self._worked_out(quantity, self._whole.played(quantity))
             with self._lock:
                 self._timed.setdefault(quantity, found)
@@ -158,7 +171,7 @@ class Narrow(Predictor):
         mean, known = played.mean.copy(), played.known.copy()
         known[others] &= solved
         mean[others] = np.where(known[others], values, 0.0)
-        cells = self._cells(mean[None], known)[:, 0]
+        cells = self._cells(mean, known)
         return of_values(mean, np.vstack([played.slope[:-SEVERITIES], cells]), known)
 
     def healthy(self, state: MachineState) -> Array:

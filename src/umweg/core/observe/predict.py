@@ -2,9 +2,9 @@
 
 import hashlib
 import threading
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property
 from itertools import pairwise
 from typing import Any, Protocol
 
@@ -32,9 +32,10 @@ from umweg.core.observe.quantities import (
     quantity_of,
     stopped,
 )
-from umweg.core.observe.solved import SolvedBefore
+from umweg.core.observe.solved import Place, SolvedBefore, put_together
 from umweg.core.observe.timed import DRIVE_STEP, OIL_STEP, TimedReader
 from umweg.core.solve.begin import apart
+from umweg.core.solve.respond import CONDITIONS
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
 NOBODY: Indices = np.zeros(0, dtype=np.intp)
@@ -66,42 +67,66 @@ class Slopes(Protocol):
         """The same for who asks but once, and puts it together with others."""
         ...
 
+    def of(self, row: int, some: Indices) -> Array:
+        """(U + T + 4, L) of some candidates alone."""
+        ...
+
+
+Some = slice | Indices
+"""Some of all candidates."""
+EVERYBODY = slice(None)
+FEW_AT_HAND = 3
+"""Choices of candidates whose slopes are kept: those in question, those told of, the groups'."""
+Made = Callable[[int, Some], Array]
+
 
 class MadeWhenAsked:
     """Slopes that are put together when they are asked for: of most quantities nobody does.
 
     Parameters
     ----------
-    made : (U + T + 4, C) of a row, those of the severities being replaced
-    cells : (S, Q, C) of the severities
+    made : (U + T + 4, L) of a row and some candidates, those of the severities being replaced
+    cells : (S, L) of the severities, of a row and some candidates
     known : (C,) False where the slopes say nothing
-    dear : whether they are kept even for who asks but once
+    dear : whether all of them are made, and kept, even for who asks but once or for a few
     """
 
     def __init__(
         self,
-        made: Callable[[int], Array],
-        cells: Array,
+        made: Made,
+        cells: Made,
         known: NDArray[np.bool_],
         dear: bool = False,
     ) -> None:
         self._made, self._cells, self._known, self._dear = made, cells, known, dear
         self._rows: dict[int, Array] = {}
+        self._few: dict[int, dict[bytes, Array]] = {}
 
     def __getitem__(self, row: int) -> Array:
         """(U + T + 4, C)."""
         if row not in self._rows:
-            self._rows[row] = self._fresh(row)
+            self._rows[row] = self._fresh(row, EVERYBODY)
         return self._rows[row]
 
     def once(self, row: int) -> Array:
         """The same for who asks but once, and puts it together with others."""
-        return self[row] if self._dear or row in self._rows else self._fresh(row)
+        return self[row] if self._dear or row in self._rows else self._fresh(row, EVERYBODY)
 
-    def _fresh(self, row: int) -> Array:
-        slope = self._made(row)
-        slope[-SEVERITIES:] = self._cells[:, row]
-        slope[:, ~self._known] = 0.0
+    def of(self, row: int, some: Indices) -> Array:
+        """(U + T + 4, L) of some candidates alone."""
+        if self._dear or row in self._rows:
+            return self[row][:, some]
+        few, name = self._few.setdefault(row, {}), some.tobytes()
+        if name not in few:
+            while len(few) >= FEW_AT_HAND:
+                few.pop(next(iter(few)))
+            few[name] = self._fresh(row, some)
+        return few[name]
+
+    def _fresh(self, row: int, some: Some) -> Array:
+        slope = self._made(row, some)
+        slope[-SEVERITIES:] = self._cells(row, some)
+        slope[:, ~self._known[some]] = 0.0
         return slope
 
 
@@ -137,8 +162,8 @@ class StatePrediction:
             self,
             mean=mean,
             slope=MadeWhenAsked(
-                lambda row: self.slope[row][:, rows].copy(),
-                np.zeros((SEVERITIES, *mean.shape)),
+                lambda row, some: self.slope[row][:, rows][:, some].copy(),
+                lambda row, some: np.zeros((SEVERITIES, len(known[some]))),
                 known,
             ),
             known=known,
@@ -181,15 +206,26 @@ class Predictor:
     """Solves states for one circuit's population and keeps what it has solved.
 
     Results depend only on circuit, population and state; they can be thrown away at any time.
+
+    Parameters
+    ----------
+    sloped : candidates whose slopes are asked for, default everybody's; all others' are zero
     """
 
     def __init__(
-        self, circuit: Circuit, population: Population, solver: SteadySolver | None = None
+        self,
+        circuit: Circuit,
+        population: Population,
+        solver: SteadySolver | None = None,
+        sloped: Indices | None = None,
     ) -> None:
         self.circuit = circuit
         self.solver = solver or SteadySolver(Network(circuit))
         self.network = self.solver.network
         self.population = population
+        self._sloped = np.arange(population.count) if sloped is None else sloped
+        self._place_sloped = np.full(population.count, -1, dtype=np.intp)
+        self._place_sloped[self._sloped] = np.arange(len(self._sloped))
         self.unknowns = unknowns_of(self.network)
         self.quantities = quantities_of(circuit)
         self._extract = Extractor(self.network)
@@ -408,7 +444,7 @@ class Predictor:
         self._of_what_is_changed(slope[: len(own)], mean, known, oil_c)
         _narrow(quantity_of(timing), mean, slope)
         mean = stopped(quantity_of(timing), mean)
-        slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
+        slope[-SEVERITIES:] = self._cells(mean, known)
         return of_values(mean, slope, known)
 
     def _of_what_is_changed(
@@ -528,7 +564,7 @@ class Predictor:
         return StatePrediction(
             self.quantities,
             mean,
-            MadeWhenAsked(slope, self._cells(mean, known), known),
+            MadeWhenAsked(slope, lambda row, some: self._cells(mean[row], known, some), known),
             known,
             self._rated_ports,
             self._overload(across),
@@ -538,37 +574,51 @@ class Predictor:
 
     def _shown(
         self, named: MachineState, state: SolvableState, across: Array
-    ) -> tuple[Array, Callable[[int], Array], NDArray[np.bool_]]:
-        """(Q, C) of each quantity, its slopes (U + T + 4, C) when asked for but those of the
+    ) -> tuple[Array, Made, NDArray[np.bool_]]:
+        """(Q, C) of each quantity, its slopes (U + T + 4, L) when asked for but those of the
         severities, and (C,) where they can be had."""
-        population = self.population
+        population, unknowns = self.population, self.unknowns
         cases = population.cases(0, named.oil_c)
         mean, parts = self._read(cases, state, across)
-        rows = sorted({row for of in parts for row, _ in of})
-        place = {row: i for i, row in enumerate(rows)}
-        change = self.solver.sensitivities(
-            [state],
-            cases,
-            across,
-            self.unknowns.slot,
-            1e-3 * self.unknowns.sigma,
-            np.array(rows, dtype=np.intp),
-        )
-        conditions = ENGINE_SD, OIL_SD_C * self._thinner_per_c(named.oil_c)
-        change *= np.array([*self.unknowns.sigma, *conditions])[:, None, None]
-        own, timings = len(self.unknowns.slot), len(self.circuit.timings)
-        change[:own] *= population.kept_of(self.unknowns.slot, named.oil_c)[:, None, :]
-        fine = np.asarray(np.isfinite(change).all((0, 1)))
+        own, timings = len(unknowns.slot), len(self.circuit.timings)
+
+        nets = sorted({net for of in parts for net, _ in of})
+        place = {net: i for i, net in enumerate(nets)}
+
+        @cache
+        def change() -> NDArray[np.float32]:
+            """(U + 2, R, S) of those that are asked for: in many a state nobody is."""
+            rows = self._sloped
+            kept = population.kept_of(unknowns.slot, named.oil_c)[:, rows]
+            per = np.empty((own + CONDITIONS, len(rows)))
+            per[:own] = unknowns.sigma[:, None] * kept
+            per[own:].T[:] = ENGINE_SD, OIL_SD_C * self._thinner_per_c(named.oil_c)
+            return self.solver.sensitivities(
+                [state],
+                cases.part(rows),
+                across[:, rows],
+                unknowns.slot,
+                1e-3 * unknowns.sigma,
+                np.array(nets, dtype=np.intp),
+                per,
+            )
+
+        fine = np.ones(population.count, dtype=bool)
         for of in parts:
             for _, weight in of:
                 fine &= np.isfinite(weight)
 
-        def made(row: int) -> Array:
-            slope = np.zeros((change.shape[0] + timings + SEVERITIES, population.count))
+        def made(row: int, some: Some) -> Array:
+            at = self._place_sloped[some]
+            slope = np.zeros((own + timings + CONDITIONS + SEVERITIES, len(at)))
+            there = at >= 0
+            of = slope if there.all() else np.zeros((len(slope), int(there.sum())))
             for net, weight in parts[row]:
-                found = change[:, place[net]] * weight
-                slope[:own] += found[:own]
-                slope[own + timings : -SEVERITIES] += found[own:]
+                weights = np.broadcast_to(weight, fine.shape)[some][there]
+                found = change()[:, place[net]][:, at[there]] * weights
+                of[:own] += found[:own]
+                of[own + timings : -SEVERITIES] += found[own:]
+            slope[:, there] = of
             return slope
 
         return mean, made, fine
@@ -577,7 +627,7 @@ class Predictor:
         self, cases: Cases, state: SolvableState, across: Array
     ) -> tuple[Array, Sequence[Parts]]:
         """(Q, C) of each quantity, and how each answers to the across variables."""
-        parameters = self.solver.parameters_of([state], cases)
+        parameters = self.solver.parameters_of([state], cases, self._extract.slots)
         found = [
             self._extract.read(quantity, across, parameters, state.viscosity_mm2_s)
             for quantity in self.quantities
@@ -594,25 +644,24 @@ class Predictor:
         )
         return (above - below) / (above + below)
 
-    def _cells(self, mean: Array, known: NDArray[np.bool_]) -> Array:
-        """(S, Q, C) spread inside each severity cell: a uniform one has its width over √12 as σ."""
-        found = np.zeros((SEVERITIES, *mean.shape))
-        for axis in range(SEVERITIES):
-            below, above = self.population.below[:, axis], self.population.above[:, axis]
-            if ((below >= 0) | (above >= 0)).any():
-                high = self._cell_end(mean, known, above, below)
-                low = self._cell_end(mean, known, below, above)
-                found[axis] = (high - low) / 2.0 / np.sqrt(12.0)
+    def _cells(self, mean: Array, known: NDArray[np.bool_], some: Some = EVERYBODY) -> Array:
+        """(S, L) spread inside the severity cell of some candidates: a uniform one has its width
+        over √12 as σ."""
+        own = mean[some]
+        found = np.zeros((SEVERITIES, len(own)))
+        for axis, every_below, every_above in self._neighbours:
+            below, above = every_below[some], every_above[some]
+            high = _cell_end(mean, own, known, above, below)
+            low = _cell_end(mean, own, known, below, above)
+            found[axis] = (high - low) / 2.0 / np.sqrt(12.0)
         return found
 
-    @staticmethod
-    def _cell_end(
-        mean: Array, known: NDArray[np.bool_], neighbour: Indices, other: Indices
-    ) -> Array:
-        """What a neighbour shows; where there is none, the opposite one mirrored."""
-        there = (neighbour >= 0) & known[np.maximum(neighbour, 0)]
-        mirrored = 2.0 * mean - mean[:, np.where(other >= 0, other, np.arange(mean.shape[1]))]
-        return np.where(there, mean[:, np.maximum(neighbour, 0)], mirrored)
+    @cached_property
+    def _neighbours(self) -> Sequence[tuple[int, Indices, Indices]]:
+        """Each severity that anybody has neighbours in, with those below and those above."""
+        below, above = self.population.below.T.copy(), self.population.above.T.copy()
+        there = ((below >= 0) | (above >= 0)).any(axis=1)
+        return [(axis, below[axis], above[axis]) for axis in np.flatnonzero(there).tolist()]
 
     def _overload(self, across: Array) -> Overload:
         count = across.shape[1]
@@ -644,9 +693,9 @@ class Paired(Predictor):
                 apart = alone.severity[of_fault, :1] - pairs.severity[members, w]
                 self._alone[w, members] = of_fault[np.abs(apart).argmin(axis=0)]
 
-    def _put_together(self, alone: Array) -> Array:
-        """(…, C) of the pairs, as if what two faults change added up."""
-        first, second = (alone.take(rows, axis=-1) for rows in self._alone)
+    def _put_together(self, alone: Array, some: Some = EVERYBODY) -> Array:
+        """(…, L) of some pairs, as if what two faults change added up."""
+        first, second = (alone.take(rows[some], axis=-1) for rows in self._alone)
         found: Array = first + second - alone[..., :1]
         return found
 
@@ -654,6 +703,16 @@ class Paired(Predictor):
         """(C,) of the pairs of which both faults' values are known."""
         first, second = (known.take(rows) for rows in self._alone)
         return np.logical_and(first, second)
+
+    def _begin(self, states: Sequence[MachineState], healthy: Array, rows: list[Indices]) -> Array:
+        """Where what the two faults change adds up: two to three times nearer than the sound one."""
+        count, begun = self.network.unknown_count, []
+        for i, (state, chosen) in enumerate(zip(states, rows, strict=True)):
+            alone = self._singles[state].solution
+            there = self._put_together(alone.across[:count])
+            known = self._known_alone(alone.converged)
+            begun.append(np.where(known, there, healthy[:count, [i]])[:, chosen])
+        return np.concatenate(begun, axis=1)
 
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time, on the comparison scale: not played."""
@@ -699,7 +758,7 @@ class Screened(Paired):
             for h, rows in zip(population.hypotheses, population.members, strict=True)
         ]
         keys = [state_key(s) for s in states]
-        known = [[self._before.get((key, n)) for n in named] for key in keys]
+        known = [self._before.find(key, named) for key in keys]
         missing = [
             np.concatenate(
                 [NOBODY, *(r for r, k in zip(population.members, of, strict=True) if k is None)]
@@ -708,33 +767,29 @@ class Screened(Paired):
         ]
         found = self._solve(states, solvable, healthy, missing)
         whole = []
-        for key, of, fresh in zip(keys, known, found, strict=True):
-            parts, at = [], 0
-            for name, rows, part in zip(named, population.members, of, strict=True):
-                if part is None:
-                    part, at = fresh.part(slice(at, at + len(rows))), at + len(rows)
-                    self._before.keep((key, name), part)
-                parts.append(part)
-            whole.append(Solution.joined(parts))
+        for key, places, fresh in zip(keys, known, found, strict=True):
+            own: dict[Hashable, slice] = {}
+            at = 0
+            for name, rows, place in zip(named, population.members, places, strict=True):
+                if place is None:
+                    own[name] = slice(at, at + len(rows))
+                    at += len(rows)
+            if own:
+                self._before.keep(key, own, fresh)
+            whole.append(
+                put_together(
+                    [p or Place(fresh, own[name]) for name, p in zip(named, places, strict=True)]
+                )
+            )
         return whole
-
-    def _begin(self, states: Sequence[MachineState], healthy: Array, rows: list[Indices]) -> Array:
-        """Where what the two faults change adds up: two to three times nearer than the sound one."""
-        count, begun = self.network.unknown_count, []
-        for i, (state, chosen) in enumerate(zip(states, rows, strict=True)):
-            alone = self._singles[state].solution
-            there = self._put_together(alone.across[:count])
-            known = self._known_alone(alone.converged)
-            begun.append(np.where(known, there, healthy[:count, [i]])[:, chosen])
-        return np.concatenate(begun, axis=1)
 
     def _shown(
         self, named: MachineState, state: SolvableState, across: Array
-    ) -> tuple[Array, Callable[[int], Array], NDArray[np.bool_]]:
+    ) -> tuple[Array, Made, NDArray[np.bool_]]:
         mean, _ = self._read(self.population.cases(0, named.oil_c), state, across)
         alone = self._singles[named]
         known = self._known_alone(alone.known)
-        return mean, lambda row: self._put_together(alone.slope[row]), known
+        return mean, lambda row, some: self._put_together(alone.slope[row], some), known
 
 
 class Composed(Predictor):
@@ -779,8 +834,8 @@ class Composed(Predictor):
             parts[0],
             mean=mean,
             slope=MadeWhenAsked(
-                lambda row: joined(lambda p: p.slope.once(row)),
-                self._cells(mean, known),
+                lambda row, some: joined(lambda p: p.slope.once(row))[..., some],
+                lambda row, some: self._cells(mean[row], known, some),
                 known,
                 dear=True,
             ),
@@ -916,7 +971,7 @@ class Divided(Composed):
         solved = [(grid.mean, grid.known), *(p.worked_out(quantity) for p in self.parts[1:])]
         mean, known = (np.concatenate(each)[self._order] for each in zip(*solved, strict=True))
         known &= between.known
-        between.slope[-SEVERITIES:] = self._cells(mean[None], known)[:, 0]
+        between.slope[-SEVERITIES:] = self._cells(mean, known)
         return of_values(mean, between.slope, known)
 
     def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
@@ -936,8 +991,17 @@ class Divided(Composed):
         known_there = grid.known[low] & grid.known[high]
         mean = (1.0 - share) * grid.mean[low] + share * grid.mean[high]
         slope = (1.0 - share) * grid.slope[:, low] + share * grid.slope[:, high]
-        slope[-SEVERITIES:] = self._cells(mean[None], known_there)[:, 0]
+        slope[-SEVERITIES:] = self._cells(mean, known_there)
         return of_values(mean, slope, known_there)
+
+
+def _cell_end(
+    mean: Array, own: Array, known: NDArray[np.bool_], neighbour: Indices, other: Indices
+) -> Array:
+    """What a neighbour shows; where there is none, the opposite one mirrored."""
+    there = (neighbour >= 0) & known[neighbour]
+    mirrored = 2.0 * own - np.where(other >= 0, mean[other], own)
+    return np.where(there, mean[neighbour], mirrored)
 
 
 def of_values(mean: Array, slope: Array, known: NDArray[np.bool_]) -> TimedPrediction:

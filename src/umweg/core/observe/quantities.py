@@ -2,11 +2,12 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal, Protocol
 
 import numpy as np
 
-from umweg.core.circuit.document import Circuit, Kind, TestPoint, Timing
+from umweg.core.circuit.document import Circuit, Kind, MachineState, TestPoint, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array, evaluate
 from umweg.core.errors import ObservationError
@@ -159,6 +160,13 @@ def timed_quantities(circuit: Circuit) -> tuple[Quantity, ...]:
     return tuple(quantity_of(t) for t in circuit.timings)
 
 
+def worked_out_in(circuit: Circuit, quantity: Quantity) -> Sequence[MachineState]:
+    """The steady states that a timing is worked out from; none where it has to be played."""
+    if not quantity.of.from_states:
+        return ()
+    return [circuit.states[phase.state] for phase in circuit.timing(quantity.place).phases]
+
+
 def check_quantity(circuit: Circuit, quantity: Quantity) -> None:
     """Refuse a quantity that this machine does not have.
 
@@ -184,6 +192,17 @@ class Extractor:
 
     def __init__(self, network: Network) -> None:
         self.network = network
+        flows = [q.place for q in quantities_of(network.circuit) if q.kind == "flow_lpm"]
+        kits = [(point, *network.laid_out(kit_id(point))) for point in flows]
+        sizes = [own.stop - own.start for *_, own in kits]
+        ends = np.cumsum([0, *sizes]).tolist()
+        self._kits = {
+            point: (kind, nets, slice(*rows))
+            for (point, kind, nets, _), rows in zip(kits, pairwise(ends), strict=True)
+        }
+        own = [np.arange(own.start, own.stop) for *_, own in kits]
+        self.slots = np.concatenate([np.zeros(0, dtype=np.intp), *own])
+        """(R,) parameters that are needed to read: the flow meters' own."""
 
     def read(
         self, quantity: Quantity, across: Array, parameters: Array, viscosity_mm2_s: float
@@ -192,7 +211,7 @@ class Extractor:
 
         Parameters
         ----------
-        across : (N_all, C); parameters : (M, C)
+        across : (N_all, C); parameters : (R, C), those of ``slots``
         """
         value, parts = self._raw(quantity, across, parameters, viscosity_mm2_s)
         free = [(row, weight) for row, weight in parts if row < self.network.unknown_count]
@@ -229,7 +248,7 @@ class Extractor:
     def _kit_flow(
         self, point: str, across: Array, parameters: Array, viscosity_mm2_s: float
     ) -> tuple[Array, Parts]:
-        kind, nets, own = self.network.laid_out(kit_id(point))
+        kind, nets, own = self._kits[point]
         env = np.full(across.shape[1], viscosity_mm2_s)
         f, j = evaluate(kind, across[nets][None], parameters[None, own], env)
         return f[0, 0], [(int(nets[0]), j[0, 0, 0]), (int(nets[1]), j[0, 0, 1])]

@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, Component, Kind, MachineState, Specification
 from umweg.core.components import component_type
@@ -11,6 +10,7 @@ from umweg.core.errors import Problem, SolveError
 from umweg.core.faults.population import healthy_only
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.machine import Machine
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import SEVERITIES, Predictor
 from umweg.core.observe.quantities import Quantity, from_scale, speed_of, to_scale
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
@@ -56,7 +56,7 @@ def tight_specifications(circuit: Circuit) -> list[Problem]:
             bound if v is None else float(to_scale(quantity, np.asarray(v)))
             for v, bound in ((spec.low, -np.inf), (spec.high, np.inf))
         )
-        share = float(ndtr((high - mean) / sd) - ndtr((low - mean) / sd))
+        share = float(normal_cdf((high - mean) / sd) - normal_cdf((low - mean) / sd))
         if share < MET_BY:
             ends = from_scale(quantity, np.array([mean - 2.6 * sd, mean + 2.6 * sd]))
             problems.append(

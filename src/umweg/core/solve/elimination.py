@@ -169,3 +169,27 @@ def load_diagonal(values, diagonal, mass, step):
     for k in range(diagonal.shape[0]):
         for b in range(step.shape[0]):
             values[diagonal[k], b] += mass[k] / step[b]
+
+
+@compiled
+def substitute_transposed(
+    values, diagonal, lower_first, lower_row, lower_slot, upper_first, upper_row, upper_slot,
+    first, rhs,
+):  # fmt: skip
+    """Solve with the factors' transposes, in place, for ``rhs (N, B)`` that is zero above ``first``."""
+    n = diagonal.shape[0]
+    for k in range(first, n):
+        d = diagonal[k]
+        for b in range(rhs.shape[1]):
+            rhs[k, b] /= values[d, b]
+        for a in range(upper_first[k], upper_first[k + 1]):
+            row = upper_row[a]
+            up = upper_slot[a]
+            for b in range(rhs.shape[1]):
+                rhs[row, b] -= values[up, b] * rhs[k, b]
+    for k in range(n - 1, -1, -1):
+        for a in range(lower_first[k], lower_first[k + 1]):
+            row = lower_row[a]
+            low = lower_slot[a]
+            for b in range(rhs.shape[1]):
+                rhs[k, b] -= values[low, b] * rhs[row, b]

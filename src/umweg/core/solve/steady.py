@@ -125,13 +125,13 @@ class Solution:
         )
 
     @classmethod
-    def joined(cls, parts: Sequence["Solution"]) -> "Solution":
-        """Cases behind one another."""
+    def joined(cls, parts: Sequence[tuple["Solution", slice]]) -> "Solution":
+        """Some cases of each behind one another."""
         return cls(
-            np.concatenate([p.across for p in parts], axis=1),
-            np.concatenate([p.converged for p in parts]),
-            np.concatenate([p.residual_lpm for p in parts]),
-            np.concatenate([p.iterations for p in parts]),
+            np.concatenate([p.across[:, cases] for p, cases in parts], axis=1),
+            np.concatenate([p.converged[cases] for p, cases in parts]),
+            np.concatenate([p.residual_lpm[cases] for p, cases in parts]),
+            np.concatenate([p.iterations[cases] for p, cases in parts]),
         )
 
 
@@ -205,13 +205,27 @@ class SteadySolver:
         oil = sorted(int(i) for i in self.oil_rows if i >= 0)
         return [self.network.net_names[i] for i in oil if across[i] < CAVITY_BAR + 0.05]
 
-    def parameters_of(self, states: Sequence[SolvableState], cases: Cases) -> Array:
-        """(M, B) parameter vectors: those of the state, with each case's differences."""
+    def parameters_of(
+        self, states: Sequence[SolvableState], cases: Cases, slots: Indices | None = None
+    ) -> Array:
+        """(M, B) parameter vectors: those of the state, with each case's differences.
+
+        Parameters
+        ----------
+        slots : (R,) for (R, B) of these parameters alone
+        """
         cases = self._linked(states, cases)
-        values: Array = np.take(np.stack([s.parameters for s in states], 1), cases.state, axis=1)
+        every = np.stack([s.parameters for s in states], 1)
+        row = np.arange(len(every))
+        if slots is not None:
+            every, row = every[slots], np.full(len(every), -1, dtype=np.intp)
+            row[slots] = np.arange(len(slots))
+        values: Array = np.take(every, cases.state, axis=1)
         for w in range(cases.slot.shape[1]):
-            rows = np.flatnonzero(cases.slot[:, w] >= 0)
-            values[cases.slot[rows, w], rows] = cases.value[rows, w]
+            changed = cases.slot[:, w]
+            at = np.where(changed >= 0, row[changed], -1)
+            case = np.flatnonzero(at >= 0)
+            values[at[case], case] = cases.value[case, w]
         return values
 
     def _linked(self, states: Sequence[SolvableState], cases: Cases) -> Cases:
@@ -378,11 +392,13 @@ class SteadySolver:
         slots: Indices,
         steps: Array,
         rows: Indices | None = None,
-    ) -> Array:
+        per: Array | None = None,
+    ) -> NDArray[np.float32]:
         """How each across variable answers to each parameter and to the day's conditions.
 
         ``dx/dθ = −J⁻¹·∂r/∂θ`` (implicit function theorem) with the factors of the solution's
-        own elimination; ``∂r/∂θ`` is a central difference of the one component's law.
+        own elimination; ``∂r/∂θ`` is a difference of the one component's law, central where the
+        step is no small part of the parameter.
 
         Parameters
         ----------
@@ -390,11 +406,13 @@ class SteadySolver:
         slots : (U,) parameter slots
         steps : (U,) difference steps, in the parameters' units
         rows : (R,) which of the unknown across variables, default all
+        per : (U + 2, B) by how much of each parameter, default one unit, then of what drives the
+            circuit (shaft speeds, voltage), and of the viscosity, default a whole share
 
         Returns
         -------
-        (U + 2, R, B) change of each across variable per unit of each parameter, then per
-        whole share of what drives the circuit (shaft speeds, voltage), then of the viscosity
+        (U + 2, R, B) change of each across variable by each of these, ``NO_ANSWER`` where that is
+        no number; in single precision, for it fills most of the memory
         """
         parameters = self.parameters_of(states, cases)
         tables = (
@@ -402,26 +420,30 @@ class SteadySolver:
             parameters,
             self.network.viscosity(states, cases.state, parameters),
         )
-        group, component, parameter = np.ascontiguousarray(self._place[:, slots])
-        unknowns = group, component, parameter, np.ascontiguousarray(steps, dtype=float)
+        turn = np.lexsort(self._place[1::-1, slots])
+        group, component, parameter = np.ascontiguousarray(self._place[:, slots[turn]])
+        unknowns = group, component, parameter, np.asarray(steps, dtype=float)[turn], turn
         if rows is None:
             rows = np.arange(self.network.unknown_count)
         place = np.full(self.network.unknown_count, -1, dtype=np.intp)
         place[rows] = np.arange(len(rows))
-        out = np.empty((len(slots) + CONDITIONS, len(rows), cases.count))
+        if per is None:
+            per = np.ones((len(slots) + CONDITIONS, cases.count))
+        out = np.empty((len(rows), len(per), cases.count), dtype=np.float32)
         share = -(-cases.count // self.options.threads)
         pieces = [(i, min(i + share, cases.count)) for i in range(0, cases.count, share)]
-        side_by_side(lambda p: self._respond(*p, unknowns, place, tables, out), pieces)
-        return out
+        side_by_side(lambda p: self._respond(*p, unknowns, place, tables, (per, out)), pieces)
+        # Who reads one across variable finds all of it together.
+        return out.transpose(1, 0, 2)
 
     def _respond(
         self,
         first: int,
         last: int,
-        unknowns: tuple[Array, ...],
+        unknowns: tuple[Any, ...],
         place: Indices,
         tables: Any,
-        out: Array,
+        results: tuple[Any, ...],
     ) -> None:
         wide = [w for w in self.options.lanes if w >= last - first] or self.options.lanes[:1]
         with self.lanes(wide[-1]) as lanes:
@@ -444,7 +466,7 @@ class SteadySolver:
                     np.empty_like(lanes.residual),
                     np.empty_like(lanes.values),
                 ),
-                out,
+                *results,
             )
 
     @cached_property

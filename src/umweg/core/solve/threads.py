@@ -9,6 +9,9 @@ from typing import TypeVar
 THREADS = 2
 """More gain nothing on the machines this runs on."""
 
+WORTH_SHARING = 16
+"""So many at least, or one thread does them all."""
+
 Piece = TypeVar("Piece")
 
 
@@ -29,6 +32,15 @@ def side_by_side(work: Callable[[Piece], object], pieces: Sequence[Piece]) -> No
     for error in failed:
         if error is not None:
             raise error
+
+
+def shared(work: Callable[[slice], None], count: int) -> None:
+    """Do a part of so many things in each thread."""
+    if count < WORTH_SHARING:
+        work(slice(0, count))
+        return
+    ends = [count * t // THREADS for t in range(THREADS + 1)]
+    side_by_side(work, list(map(slice, ends[:-1], ends[1:])))
 
 
 @cache

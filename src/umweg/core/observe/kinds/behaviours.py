@@ -6,7 +6,6 @@ from typing import ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import ValidationInfo, field_validator
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, MachineState, Text
 from umweg.core.components.base import Array
@@ -15,6 +14,7 @@ from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import WARM, Answer, Asking, Observed, Proposal
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
     STANDS_SHARE,
@@ -167,6 +167,11 @@ class Behaviour(Observed):
         broad = sum(one.log_broad for one in each)
         return Told(self.id, together, broad, story=self.told_before is None)
 
+    def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
+        """Light, loaded and held."""
+        check_behaviour(circuit, self.function, self.move)
+        return judged_in(circuit, self.function, self.move, self.when)
+
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
     ) -> "Behaviour":
@@ -302,11 +307,15 @@ class Spoken:
         light, loaded = ratios[0], ratios[-1]
         drifts = self._drifts(predictor, held) if can_drift else 0.0 * light
         returns = goes_back_by_itself(predictor, moving[0], net)
-        stands = ndtr((STANDS_SHARE - light) / 0.05)
+        stands = normal_cdf((STANDS_SHARE - light) / 0.05)
         # Spring or weight take it back whatever the lever does: nobody calls that the other way.
-        back = 0.0 * light if returns else ndtr((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
-        weak = ndtr((WEAK_BELOW - loaded / np.maximum(light, 0.05)) / spreads[-1])
-        slow = ndtr((SLOW_BELOW - np.minimum(light, loaded)) / spreads[-1])
+        back = (
+            0.0 * light
+            if returns
+            else normal_cdf((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
+        )
+        weak = normal_cdf((WEAK_BELOW - loaded / np.maximum(light, 0.05)) / spreads[-1])
+        slow = normal_cdf((SLOW_BELOW - np.minimum(light, loaded)) / spreads[-1])
         words: dict[How, Array] = {
             "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow) * (1.0 - drifts),
             "slow": (1.0 - stands) * (1.0 - weak) * slow,
@@ -331,7 +340,7 @@ class Spoken:
         row = table.row(drift)
         spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
         mean = np.abs(table.mean[row])
-        result: Array = ndtr((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
+        result: Array = normal_cdf((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
         return result
 
 

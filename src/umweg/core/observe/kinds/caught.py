@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, Component, MachineState, Text
 from umweg.core.components import component_type
@@ -15,7 +14,8 @@ from umweg.core.network.network import SolvableState
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.kinds.base import Answer, Asking, Left, Observed, Proposal
+from umweg.core.observe.kinds.base import Answer, Asking, Left, Observed, Proposal, resolve_state
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import moved_net
 from umweg.core.observe.weights import Told, told
@@ -76,6 +76,10 @@ class OilCaught(Observed):
         del instruments
         seen = exhibits.seen(PassesBy(self.component, self.state))
         return told(self.id, seen[AMOUNTS.index(self.amount)], len(AMOUNTS))
+
+    def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
+        """In which it is pressed."""
+        return (resolve_state(circuit, self.state),)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
@@ -156,7 +160,9 @@ class PassesBy:
             table.healthy,
         )
         above = np.log(np.maximum(passes, LEAST_LPM)) - np.log(EDGES_LPM)[:, None]
-        least = np.stack([np.ones(len(passes)), *ndtr(above / READ_SHARE), np.zeros(len(passes))])
+        least = np.stack(
+            [np.ones(len(passes)), *normal_cdf(above / READ_SHARE), np.zeros(len(passes))]
+        )
         return np.where(table.known, least[:-1] - least[1:], 1.0 / len(AMOUNTS))
 
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, Component, Text
 from umweg.core.circuit.document import MachineState as State
@@ -18,7 +17,8 @@ from umweg.core.network.network import Indices, SolvableState
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.kinds.base import Answer, Asking, Left, Observed, Proposal
+from umweg.core.observe.kinds.base import Answer, Asking, Left, Observed, Proposal, resolve_state
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.weights import Told, told
 from umweg.core.solve.power import KW_PER_BAR_LPM
@@ -93,6 +93,10 @@ class HandAndEar(Observed):
         del instruments
         seen = exhibits.seen(Throttled(self.component, self.state))
         return told(self.id, seen[NOTICED.index(self.noticed)], len(NOTICED))
+
+    def solved_in(self, circuit: Circuit) -> Iterable[State]:
+        """In which it is held."""
+        return (resolve_state(circuit, self.state),)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
@@ -262,11 +266,11 @@ def _chances(
     flow_lpm = np.maximum(through[oil], 0.0).sum(axis=0) + LEAST
     warmer_k = watt / (OIL_W_PER_K_LPM * flow_lpm + HOUSING_W_PER_K)
     dropped_bar = watt / (1e3 * KW_PER_BAR_LPM) / flow_lpm
-    hisses = ndtr(np.log(watt / HEARD_W) / HEARD_SPREAD)
-    hisses *= ndtr(np.log(dropped_bar / HISSING_BAR) / HISSING_SPREAD)
+    hisses = normal_cdf(np.log(watt / HEARD_W) / HEARD_SPREAD)
+    hisses *= normal_cdf(np.log(dropped_bar / HISSING_BAR) / HISSING_SPREAD)
     for domain, speed in zip(domains, at, strict=True):
         hisses *= np.abs(speed) < STANDS.get(domain, np.inf)
-    return _noticed(ndtr(np.log(warmer_k / FELT_K) / FELT_SPREAD)), _noticed(hisses)
+    return _noticed(normal_cdf(np.log(warmer_k / FELT_K) / FELT_SPREAD)), _noticed(hisses)
 
 
 def _noticed(there: Array) -> Array:

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, MachineState, Text
 from umweg.core.components import component_type
@@ -15,6 +14,7 @@ from umweg.core.observe.exhibits import Exhibits, Suspects, state_digest
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Answer, Asking, Observed, Proposal, resolve_state
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity, check_quantity, quantities_of
 from umweg.core.observe.weights import Told, told
@@ -58,6 +58,10 @@ class IndicatorLook(Observed):
         state = resolve_state(circuit, self.state)
         seen = exhibits.seen(Tripped(self.component, state))
         return told(self.id, seen[0 if self.tripped else 1], 2)
+
+    def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
+        """In which it is looked at."""
+        return (resolve_state(circuit, self.state),)
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
@@ -132,7 +136,7 @@ class Tripped:
         limit_bar = indicator_limit_bar(predictor.network, self.component)
         machine_sd = np.sqrt((table.slope[row] ** 2).sum(axis=0))
         spread = np.hypot(machine_sd, INDICATOR_SPREAD * limit_bar)
-        tripped = ndtr((table.mean[row] - limit_bar) / spread)
+        tripped = normal_cdf((table.mean[row] - limit_bar) / spread)
         result: Array = np.stack([tripped, 1.0 - tripped])
         return result
 

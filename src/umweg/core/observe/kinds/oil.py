@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array, OilLook
@@ -13,6 +12,7 @@ from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Answer, Asking, Observed, Proposal
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.weights import Told, told
 
@@ -53,6 +53,11 @@ class Look(Observed):
         del instruments
         seen = exhibits.seen(OilSeen())
         return told(self.id, seen[OIL_LOOKS.index(self.look)], len(OIL_LOOKS))
+
+    def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
+        """In which the machine has run."""
+        del circuit
+        return (LOOKED_AT,)
 
     def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "Look":
         """As its fault makes it look, foamy when a pick-up draws air, clear otherwise."""
@@ -106,7 +111,7 @@ class OilSeen:
         for part in network.parts:
             if part.type == "reservoir":
                 pressure = table.solution.across[network.net_index[part.connections["suction"]]]
-                low = ndtr((DRAWS_AIR_BELOW_BAR - pressure) / 0.03)
+                low = normal_cdf((DRAWS_AIR_BELOW_BAR - pressure) / 0.03)
                 degree["foamy"] = np.maximum(degree["foamy"], low)
         for index, hypothesis in enumerate(population.hypotheses):
             for w, fault in enumerate(hypothesis.faults):

@@ -1,6 +1,6 @@
 """Numbers read from an instrument, a watch or a rule."""
 
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -12,7 +12,13 @@ from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument, Number
 from umweg.core.observe.kinds.base import Left, Observed, resolve_state
-from umweg.core.observe.quantities import Quantity, check_quantity, place_label, to_scale
+from umweg.core.observe.quantities import (
+    Quantity,
+    check_quantity,
+    place_label,
+    to_scale,
+    worked_out_in,
+)
 from umweg.core.observe.quantity_kinds import KINDS, UNIT_OF_KIND
 from umweg.core.observe.recorded import Recorded, agrees
 from umweg.core.observe.weights import (
@@ -99,6 +105,13 @@ class Reading(Observed):
             self.instrument or quantity.kind,
             SAME_GAUGE * gauge_sd(quantity, value_base, instrument),
         )
+
+    def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
+        """The state it is read in; where it is read in time, those that it is worked out from."""
+        quantity, _ = measured(circuit, self)
+        if quantity.timed:
+            return worked_out_in(circuit, quantity)
+        return (resolve_state(circuit, self.state),)
 
     def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "Reading":
         """The true value with its instrument's noise."""

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
-from scipy.special import ndtr
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
@@ -15,8 +14,9 @@ from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Answer, Asking, Observed, Proposal
 from umweg.core.observe.machine import Machine
+from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
-from umweg.core.observe.quantities import Quantity, quantity_of
+from umweg.core.observe.quantities import Quantity, quantity_of, worked_out_in
 from umweg.core.observe.weights import Told, told
 
 Warmth = Literal["as_usual", "hotter"]
@@ -60,6 +60,11 @@ class RunsHot(Observed):
         seen = exhibits.seen(WarmthFelt(cycle))
         return told(self.id, seen[WARMTHS.index(self.warmth)], len(WARMTHS))
 
+    def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
+        """All of the cycle."""
+        cycle = cycle_of(circuit)
+        return () if cycle is None else worked_out_in(circuit, cycle)
+
     def witnessed(self, machine: HiddenMachine, instrument: Instrument | None = None) -> "RunsHot":
         """Hotter where its oil settles well above that of the machine as documented."""
         del instrument
@@ -68,7 +73,7 @@ class RunsHot(Observed):
         here = MachineState(label="an hour's work")
         usual = Machine(machine.circuit, machine.solver).value(cycle, here)
         warmer = machine.value(cycle, here) - usual
-        hot = machine.happens(float(ndtr((warmer - FELT_FROM_C) / FELT_SPREAD_C)))
+        hot = machine.happens(float(normal_cdf((warmer - FELT_FROM_C) / FELT_SPREAD_C)))
         return self.model_copy(update={"warmth": "hotter" if hot else "as_usual"})
 
     @classmethod
@@ -113,7 +118,7 @@ class WarmthFelt:
         """
         settled = predictor.timed(self.cycle)
         spread = np.hypot(FELT_SPREAD_C, np.sqrt((settled.slope**2).sum(axis=0)))
-        hot = ndtr((settled.mean - settled.mean[0] - FELT_FROM_C) / spread)
+        hot = normal_cdf((settled.mean - settled.mean[0] - FELT_FROM_C) / spread)
         hot = np.where(settled.known, hot, 0.5)
         return np.stack([1.0 - hot, hot])
 
