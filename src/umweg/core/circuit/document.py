@@ -290,13 +290,27 @@ class Circuit(Document):
         """The named states that stand as long as one looks."""
         return {name: state for name, state in self.states.items() if not state.passing}
 
+    def runs(self, state: MachineState, rated: bool = False) -> bool:
+        """Is the machine driven in a state, at its rated speed where that is wanted; what has no
+        prime mover always is."""
+        if not self.prime_movers:
+            return True
+        return state.engine == "rated" if rated else state.engine != "off"
+
+    def undisturbed(self, rated: bool = False) -> dict[str, MachineState]:
+        """The named states in which the machine runs as it is built, no kit in it."""
+        return {
+            name: state
+            for name, state in self.steady.items()
+            if self.runs(state, rated) and not state.interventions
+        }
+
     @property
     def standing(self) -> MachineState | None:
         """How the machine stands before it is put into another state: running, nothing moved, no
         kit in it. The first of the named states that is so; None where none is."""
         for state in self.steady.values():
-            running = state.engine != "off" or not self.prime_movers
-            if running and not state.moves and not state.interventions:
+            if self.runs(state) and not state.moves and not state.interventions:
                 return state
         return None
 

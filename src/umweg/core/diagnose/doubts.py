@@ -106,9 +106,8 @@ def _slips(exhibits: Exhibits, reading: Reading) -> Iterator[tuple[Reading, str]
         quantity, _ = measured(circuit, reading)
         here = circuit.states.get(reading.state)
         for name, state in circuit.steady.items():
-            running = state.engine != "off" or not circuit.prime_movers
             same_kit = here is not None and state.interventions == here.interventions
-            alike = running and same_kit and readable(circuit, quantity, state)
+            alike = circuit.runs(state) and same_kit and readable(circuit, quantity, state)
             if name != reading.state and alike:
                 yield (
                     reading.model_copy(update={"state": name}),

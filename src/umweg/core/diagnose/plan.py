@@ -534,7 +534,7 @@ def _drawn(circuit: Circuit, state: MachineState) -> bool:
 
 def anything_read(circuit: Circuit, state: MachineState) -> bool:
     """Does anybody read anything in this state: of a machine at rest, only what a store gives."""
-    return state.engine != "off" or not circuit.prime_movers or _drawn(circuit, state)
+    return circuit.runs(state) or _drawn(circuit, state)
 
 
 def readable(circuit: Circuit, quantity: Quantity, state: MachineState) -> bool:

@@ -610,16 +610,18 @@ class Predictor:
 
         def made(row: int, some: Some) -> Array:
             at = self._place_sloped[some]
-            slope = np.zeros((own + timings + CONDITIONS + SEVERITIES, len(at)))
             there = at >= 0
-            of = slope if there.all() else np.zeros((len(slope), int(there.sum())))
+            slope = np.zeros((own + timings + CONDITIONS + SEVERITIES, int(there.sum())))
             for net, weight in parts[row]:
                 weights = np.broadcast_to(weight, fine.shape)[some][there]
-                found = change()[:, place[net]][:, at[there]] * weights
-                of[:own] += found[:own]
-                of[own + timings : -SEVERITIES] += found[own:]
-            slope[:, there] = of
-            return slope
+                found = change()[:, place[net]].take(at[there], axis=1) * weights
+                slope[:own] += found[:own]
+                slope[own + timings : -SEVERITIES] += found[own:]
+            if there.all():
+                return slope
+            found = np.zeros((len(slope), len(at)))
+            found[:, there] = slope
+            return found
 
         return mean, made, fine
 

@@ -174,8 +174,7 @@ def stops_of(circuit: Circuit, component_id: str) -> list[str]:
     moved = [f.id for f in circuit.functions if moved_net(circuit, f.id) in _moved_by(part)]
     return [
         name
-        for name, state in circuit.steady.items()
-        if (state.engine != "off" or not circuit.prime_movers) and not state.interventions
+        for name, state in circuit.undisturbed().items()
         if any(state.moves.get(f) and state.loads.get(f) == "stalled" for f in moved)
     ]
 

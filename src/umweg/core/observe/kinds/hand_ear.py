@@ -211,11 +211,7 @@ def held_states(circuit: Circuit, component_id: str) -> list[str]:
     part = next((p for p in circuit.components if p.id == component_id), None)
     if part is None or not _touched(part):
         return []
-    driven = {
-        name: state
-        for name, state in circuit.steady.items()
-        if (state.engine == "rated" or not circuit.prime_movers) and not state.interventions
-    }
+    driven = circuit.undisturbed(rated=True)
     usual = Counter(state.oil_c for state in driven.values()).most_common(1)
     return [name for name, state in driven.items() if state.oil_c == usual[0][0]]
 

@@ -87,9 +87,8 @@ class IndicatorLook(Observed):
         circuit = asking.circuit
         running = [
             (name, state)
-            for name, state in circuit.steady.items()
-            if ((state.engine == "rated" and state.oil_c >= WARM_C) or not circuit.prime_movers)
-            and not state.interventions
+            for name, state in circuit.undisturbed(rated=True).items()
+            if state.oil_c >= WARM_C or not circuit.prime_movers
         ]
         for quantity in quantities_of(circuit):
             if quantity.kind != "filter_drop_bar" or not running:
