@@ -9,7 +9,8 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.errors import StateError
 from umweg.core.faults.population import healthy_only
 from umweg.core.network.network import Network
-from umweg.core.observe.predict import SEVERITIES, Predictor
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.prediction import SEVERITIES
 from umweg.core.observe.quantities import Quantity
 from umweg.core.shop.adjust import Difference, adjustment_for
 from umweg.core.shop.compliance import (

@@ -7,10 +7,11 @@ from tests.core.machines import Nominal
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ranking import rank
 from umweg.core.faults.population import between, divided, fault_pairs, single_faults
+from umweg.core.observe.composed import Divided, Joined, Paired
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, state_key
+from umweg.core.observe.predict import Predictor, state_key
 from umweg.core.observe.quantities import Quantity, quantity_of
 from umweg.library import load_circuit, load_jobs
 

@@ -7,7 +7,8 @@ from tests.core.test_plan import KIT, SINKS, doctor_of
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.network.network import Indices
 from umweg.core.observe.narrow import Narrow
-from umweg.core.observe.predict import SEVERITIES, Predictor
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.prediction import SEVERITIES
 from umweg.core.observe.quantities import quantity_of
 from umweg.library import load_jobs
 

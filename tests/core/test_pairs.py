@@ -23,12 +23,13 @@ from umweg.core.faults.population import (
     faults_of,
     parse_fault,
 )
+from umweg.core.observe.composed import Joined, Screened
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Joined, Predictor, Screened
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import How, Quantity
 from umweg.core.observe.solved import Place, SolvedBefore, put_together
 from umweg.core.solve.steady import Cases, Solution, SteadySolver

@@ -32,7 +32,8 @@ from umweg.core.network.check import check_circuit
 from umweg.core.observe.exhibits import Played, Sight, Suspects, shown_name, unpacked_shown
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import OBSERVATIONS
-from umweg.core.observe.predict import Predictor, TimedPrediction
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.prediction import TimedPrediction
 from umweg.core.observe.quantities import Quantity, quantity_of, timed_quantities
 from umweg.core.trace.curves import watched
 from umweg.core.trace.map import map_of

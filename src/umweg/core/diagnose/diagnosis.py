@@ -27,12 +27,13 @@ from umweg.core.faults.population import (
     single_faults,
 )
 from umweg.core.network.network import Indices, Network
+from umweg.core.observe.composed import Divided, Joined, Paired, Screened
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.history import History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.narrow import Narrow
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Divided, Joined, Paired, Predictor, Screened
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.solved import SolvedBefore
 from umweg.core.solve.steady import SteadySolver
 

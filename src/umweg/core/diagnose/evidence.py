@@ -19,7 +19,7 @@ from umweg.core.diagnose.further import conditioned, share_below
 from umweg.core.diagnose.jointly import Joint, jointly
 from umweg.core.faults.population import Population
 from umweg.core.observe.exhibits import Suspects
-from umweg.core.observe.predict import SEVERITIES
+from umweg.core.observe.prediction import SEVERITIES
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import Evidence, Measured, Told
 from umweg.core.solve.respond import CONDITIONS

@@ -20,7 +20,7 @@ from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.history import Experience, History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import SEVERITIES as OWN_SEVERITIES
+from umweg.core.observe.prediction import SEVERITIES as OWN_SEVERITIES
 from umweg.core.observe.weights import Evidence, Measured, Told
 
 SHOWN_SUSPECTS = 8

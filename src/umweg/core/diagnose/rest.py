@@ -11,7 +11,8 @@ from umweg.core.circuit.document import Circuit, Component, Function, MachineSta
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
-from umweg.core.observe.predict import Predictor, StatePrediction
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.prediction import StatePrediction
 
 HOLDS_ABOVE_BAR = 5.0
 """Pressure in a line at rest that injures who opens it."""

@@ -17,7 +17,8 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
 from umweg.core.faults.population import Population, single_faults, unknowns_of
 from umweg.core.network.network import Indices, Network
-from umweg.core.observe.predict import SEVERITIES, Predictor, state_key
+from umweg.core.observe.predict import Predictor, state_key
+from umweg.core.observe.prediction import SEVERITIES
 from umweg.core.observe.quantities import Quantity
 from umweg.core.solve.respond import CONDITIONS
 

@@ -9,16 +9,15 @@ import numpy as np
 from umweg.core.circuit.document import MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices
-from umweg.core.observe.predict import (
+from umweg.core.observe.predict import Predictor, state_key
+from umweg.core.observe.prediction import (
     SEVERITIES,
     MadeWhenAsked,
     Overload,
-    Predictor,
     Some,
     StatePrediction,
     TimedPrediction,
     of_values,
-    state_key,
 )
 from umweg.core.observe.quantities import Quantity, worked_out_in
 from umweg.core.solve.steady import Solution

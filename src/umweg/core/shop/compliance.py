@@ -11,7 +11,8 @@ from umweg.core.faults.population import healthy_only
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.normal import normal_cdf
-from umweg.core.observe.predict import SEVERITIES, Predictor
+from umweg.core.observe.predict import Predictor
+from umweg.core.observe.prediction import SEVERITIES
 from umweg.core.observe.quantities import Quantity, from_scale, speed_of, to_scale
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.shop.verdict import judge
