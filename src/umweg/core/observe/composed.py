@@ -193,7 +193,7 @@ class Composed(Predictor):
             parts[0],
             mean=mean,
             slope=MadeWhenAsked(
-                lambda row, some: joined(lambda p: p.slope.once(row))[..., some],
+                lambda row, some: joined(lambda p: p.slope.once(row, EVERYBODY))[..., some],
                 lambda row, some: self._cells(mean[row], known, some),
                 known,
                 dear=True,

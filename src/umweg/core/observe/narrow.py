@@ -127,7 +127,7 @@ class Narrow(Predictor):
             slope: Array | None = None
             for of_piece, piece in zip(place[:, some], pieces, strict=True):
                 there = of_piece >= 0
-                found = piece.table.slope.of(row, of_piece[there])
+                found = piece.table.slope.once(row, of_piece[there])
                 if slope is None:
                     slope = np.zeros((len(found), len(there)))
                 slope[:, there] = found

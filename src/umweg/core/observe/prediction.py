@@ -39,12 +39,12 @@ class Slopes(Protocol):
         """(U + T + 4, C)."""
         ...
 
-    def once(self, row: int) -> Array:
-        """The same for who asks but once, and puts it together with others."""
-        ...
-
     def of(self, row: int, some: Indices) -> Array:
         """(U + T + 4, L) of some candidates alone."""
+        ...
+
+    def once(self, row: int, some: "Some") -> Array:
+        """The same for who asks but once, and puts it together with others."""
         ...
 
 
@@ -84,10 +84,6 @@ class MadeWhenAsked:
             self._rows[row] = self._fresh(row, EVERYBODY)
         return self._rows[row]
 
-    def once(self, row: int) -> Array:
-        """The same for who asks but once, and puts it together with others."""
-        return self[row] if self._dear or row in self._rows else self._fresh(row, EVERYBODY)
-
     def of(self, row: int, some: Indices) -> Array:
         """(U + T + 4, L) of some candidates alone."""
         if self._dear or row in self._rows:
@@ -98,6 +94,12 @@ class MadeWhenAsked:
                 few.pop(next(iter(few)))
             few[name] = self._fresh(row, some)
         return few[name]
+
+    def once(self, row: int, some: Some) -> Array:
+        """The same for who asks but once, and puts it together with others."""
+        if self._dear or row in self._rows:
+            return self[row][:, some]
+        return self._fresh(row, some)
 
     def _fresh(self, row: int, some: Some) -> Array:
         slope = self._made(row, some)
