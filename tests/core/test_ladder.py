@@ -98,6 +98,23 @@ def test_a_ladder_looks_first_and_then_reads_all_of_it_in_order(turf: Diagnostic
     assert stages[:-3] == sorted(stages[:-3])
 
 
+def test_a_ladder_that_leads_nowhere_is_given_up_and_begun_again_with_the_next_machine(
+    turf: Diagnostician, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(ways, "MOST_RUNGS", 2)
+    way, seen = Ladder(turf), SINKS[:1]
+    first = way.begun(seen)
+    assert not first[0].enough
+    # It shows what leaves everything open, so that only the number of rungs can end it.
+    steps = [first[1], way.then(seen)[1]]
+    assert None not in steps
+    assert way.then(seen)[1] is None
+    again = way.begun(seen)[1]
+    assert again is not None
+    assert steps[0] is not None
+    assert (again.kind, again.point) == (steps[0].kind, steps[0].point)
+
+
 def test_another_machine_another_order(turf: Diagnostician) -> None:
     way = AnyOrder(turf)
     first, second = way.order(), way.order()

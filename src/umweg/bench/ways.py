@@ -20,6 +20,10 @@ from umweg.core.observe.observations import OBSERVATIONS, Observation
 MOST_STEPS = 14
 """Of the program's own steps: whoever has not found it by then asks somebody else."""
 
+MOST_RUNGS = 40
+"""Of a fixed ladder, looks and readings together: by then it has cost three times what the program's
+own steps do, and what it still would cost is to its favour left out."""
+
 MOST_READINGS = 60
 """Of all that could be read, those that tell most by what was said: what is joined grows with
 their square."""
@@ -66,6 +70,7 @@ class Ladder:
         self._readings = in_ladder(predictor, readings_of(predictor))
         self._left: list[Asked] = []
         self._looked: set[object] = set()
+        self._taken = 0
 
     def order(self) -> list[Asked]:
         """The readings of one machine, in the order in which they are taken."""
@@ -75,12 +80,16 @@ class Ladder:
         """The diagnosis by what was told, and the first step."""
         self._left = self.order()
         self._looked = {o.topic() for o in seen}
+        self._taken = 0
         return self.then(seen)
 
     def then(self, seen: Sequence[Observation]) -> tuple[Diagnosis, Step | None]:
         """The same after a step."""
         diagnosis, planner = self._doctor.diagnose_and_plan(seen)
-        return diagnosis, None if diagnosis.enough else self.next_step(planner, seen)
+        self._taken += 1
+        if diagnosis.enough or self._taken > MOST_RUNGS:
+            return diagnosis, None
+        return diagnosis, self.next_step(planner, seen)
 
     def next_step(self, planner: Planner, seen: Sequence[Observation]) -> Step | None:
         """The next look or reading of the ladder that is not refused; nothing at its end."""
