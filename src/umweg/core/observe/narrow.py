@@ -124,14 +124,15 @@ class Narrow(Predictor):
             of_piece[piece.rows] = piece.own
 
         def made(row: int, some: Some) -> Array:
-            slope: Array | None = None
-            for of_piece, piece in zip(place[:, some], pieces, strict=True):
-                there = of_piece >= 0
-                found = piece.table.slope.once(row, of_piece[there])
-                if slope is None:
-                    slope = np.zeros((len(found), len(there)))
-                slope[:, there] = found
-            assert slope is not None
+            asked = place[:, some]
+            there = asked >= 0
+            found = [
+                piece.table.slope.once(row, own[of_it])
+                for piece, own, of_it in zip(pieces, asked, there, strict=True)
+            ]
+            slope = np.zeros((len(found[0]), asked.shape[1]))
+            for of_it, each in zip(there, found, strict=True):
+                slope[:, of_it] = each
             return slope
 
         return StatePrediction(
