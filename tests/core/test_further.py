@@ -54,7 +54,7 @@ def test_shares_of_a_mixture_are_the_root_of_its_distribution() -> None:
     weight = np.array([0.5, 0.2, 0.3])
     for share in (0.3, 0.52, 0.97):
         root = brentq(lambda x, p=share: weight @ norm.cdf((x - mean) / sd) - p, -20, 120)
-        assert share_below(mean, sd, weight, share) == pytest.approx(root, abs=1e-5)
+        assert share_below(mean, sd, weight, share) == pytest.approx(root, abs=1e-7)
 
 
 def test_no_reading_tells_more_than_its_bound() -> None:

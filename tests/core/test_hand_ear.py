@@ -54,7 +54,7 @@ def at_relief(solver: SteadySolver, inlet_bar: float) -> tuple[float, float]:
     kind, nets, _ = network.laid_out("main_relief")
     across[nets[kind.port_names().index("inlet")]] = inlet_bar
     state = network.state(network.circuit.states[FREE])
-    warm, hiss = _chances(solver, "main_relief", state, Cases.as_documented(1), across)
+    warm, hiss = _chances(solver, "main_relief", [state], Cases.as_documented(1), across)
     return float(warm[0]), float(hiss[0])
 
 

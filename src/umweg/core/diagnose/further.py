@@ -13,7 +13,7 @@ from umweg.core.components.kernels import law as compiled
 from umweg.core.solve.threads import shared
 
 LEAST_VARIANCE = 1e-12
-_HALVINGS = 40
+_TRIES = 60
 
 
 def conditioned(
@@ -116,13 +116,23 @@ def _share_below(mean: Array, sd: Array, weight: Array, share: float) -> float:
     for m in range(len(mean)):
         low = min(low, mean[m] - 8.0 * sd[m])
         high = max(high, mean[m] + 8.0 * sd[m])
-    for _ in range(_HALVINGS):
-        middle = 0.5 * (low + high)
-        below = 0.0
+    middle = 0.5 * (low + high)
+    for n in range(_TRIES):
+        below, density = 0.0, 0.0
         for m in range(len(mean)):
-            below += weight[m] * 0.5 * math.erfc((mean[m] - middle) / (sd[m] * math.sqrt(2.0)))
+            z = (middle - mean[m]) / sd[m]
+            below += weight[m] * 0.5 * math.erfc(-z / math.sqrt(2.0))
+            density += weight[m] * math.exp(-0.5 * z * z) / (sd[m] * math.sqrt(2.0 * math.pi))
         if below < share:
             low = middle
         else:
             high = middle
-    return 0.5 * (low + high)
+        # Newton's step where it stays between the ends; half of what is left where it does not, and
+        # every third time, so that the ends close in whatever the mixture looks like.
+        reached = middle - (below - share) / max(density, 1e-300)
+        if n % 3 == 2 or not low < reached < high:
+            reached = 0.5 * (low + high)
+        if abs(reached - middle) <= 1e-12 * (high - low) + 1e-14 * abs(middle):
+            return reached
+        middle = reached
+    return middle

@@ -1,6 +1,7 @@
 """Suspects that no reading on offer would separate are one group."""
 
 from collections.abc import Sequence
+from itertools import combinations, pairwise
 
 import numpy as np
 
@@ -19,6 +20,8 @@ SAME_GROUP_BELOW = 0.35
 GROUPED_ABOVE = 0.02
 """Suspects below this share are not worth asking whom they could be confused with."""
 POINTS = 64
+RANGE = np.linspace(0.0, 1.0, POINTS)
+"""Where shapes are compared, as shares of what a reading may show."""
 
 Asked = tuple[Quantity, MachineState, Instrument | None]
 """What is read, in which state, with what."""
@@ -38,7 +41,6 @@ def groups_of(
     keys = [key for _, key in leading]
     members = [ranking.population.members[h] for h, _ in leading]
     asked = _offered(planner, steps) or _everything(planner)
-    shapes = _shapes(ranking, members, planner, asked)
     parent = {k: k for k in keys}
 
     def root(k: str) -> str:
@@ -46,11 +48,8 @@ def groups_of(
             k = parent[k]
         return k
 
-    for i, a in enumerate(keys):
-        for j, b in enumerate(keys[:i]):
-            apart = 0.5 * np.abs(shapes[:, i] - shapes[:, j]).sum(axis=1).max(initial=0.0)
-            if len(asked) and apart < SAME_GROUP_BELOW:
-                parent[root(a)] = root(b)
+    for a, b in _alike(ranking, members, planner, asked) if asked else ():
+        parent[root(keys[a])] = root(keys[b])
     return {k: tuple(j for j in keys if root(j) == root(k)) for k in keys}
 
 
@@ -74,26 +73,42 @@ def _everything(planner: Planner) -> list[Asked]:
     return [*everywhere, *in_time]
 
 
-def _shapes(
+def _alike(
     ranking: Ranking, members: Sequence[Indices], planner: Planner, asked: Sequence[Asked]
-) -> Array:
-    """(S, K, POINTS) density of each suspect over each reading's range."""
-    shapes = np.empty((len(asked), len(members), POINTS))
+) -> list[tuple[int, int]]:
+    """Pairs of suspects whose shapes overlap at everything that is asked."""
     rows = np.concatenate(members)
-    ends = np.cumsum([len(own) for own in members])[:-1]
+    ends = np.cumsum([0, *(len(own) for own in members)]).tolist()
+    of_each = [slice(first, last) for first, last in pairwise(ends)]
     weight = ranking.inside[rows] + LEAST_WEIGHT
+    share = weight / weight.sum()
     means, variances = planner.posteriors(
         [(q, state) for q, state, _ in asked], ranking.belief.part(rows), rows
     )
-    for s, (quantity, _, instrument) in enumerate(asked):
-        mean = means[s]
-        noise = noise_at(quantity, float(np.average(mean, weights=weight)), instrument)
-        sd = np.sqrt(variances[s] + noise**2)
+    alike = list(combinations(range(len(members)), 2))
+    for (quantity, _, instrument), mean, variance in zip(asked, means, variances, strict=True):
+        noise = noise_at(quantity, float(mean @ share), instrument)
+        sd = np.sqrt(variance + noise**2)
         low, high = (mean - 3 * sd).min(), (mean + 3 * sd).max()
-        grid = np.linspace(low, high, POINTS)
+        grid = low + (high - low) * RANGE
         sd = np.maximum(sd, grid[1] - grid[0])
-        z = (grid - mean[:, None]) / sd[:, None]
-        density = weight[:, None] * np.exp(-0.5 * z * z) / sd[:, None]
-        for k, own in enumerate(np.split(density, ends)):
-            shapes[s, k] = own.sum(axis=0) / own.sum()
-    return shapes
+        # Whom earlier readings told from everybody is not looked at again.
+        shape = {
+            k: _shape(grid, mean[own], sd[own], weight[own])
+            for k in {k for pair in alike for k in pair}
+            for own in (of_each[k],)
+        }
+        alike = [
+            (a, b) for a, b in alike if 0.5 * np.abs(shape[a] - shape[b]).sum() < SAME_GROUP_BELOW
+        ]
+        if not alike:
+            break
+    return alike
+
+
+def _shape(grid: Array, mean: Array, sd: Array, weight: Array) -> Array:
+    """(POINTS,) how a suspect's candidates spread over a reading's range, in sum one."""
+    z = (grid - mean[:, None]) / sd[:, None]
+    density: Array = (weight / sd) @ np.exp(-0.5 * z * z)
+    density /= density.sum()
+    return density

@@ -253,7 +253,9 @@ class Network:
         slot, value : with a column more for each command or parameter that follows
         """
         for link in self.links:
-            own = np.isin(slot, list(link.slots.values()))
+            taken = np.zeros(len(self.parameters) + 1, dtype=bool)
+            taken[list(link.slots.values())] = True
+            own = taken[slot]
             rows = np.flatnonzero(own.any(axis=1))
             if not len(rows):
                 continue

@@ -107,7 +107,7 @@ class HandAndEar(Observed):
         cases = machine.cases(state.oil_c)
         across = machine.across(state, cases)[:, None]
         solvable = machine.network.state(machine.actual(state))
-        warm, hiss = _chances(machine.solver, self.component, solvable, cases, across)
+        warm, hiss = _chances(machine.solver, self.component, [solvable], cases, across)
         number = 1 * machine.happens(float(warm[0])) + 2 * machine.happens(float(hiss[0]))
         return self.model_copy(update={"noticed": NOTICED[number]})
 
@@ -167,7 +167,7 @@ class Throttled:
     def probability(self, predictor: Predictor) -> Array:
         """(4, C) of ``NOTICED``; even where it is not known."""
         every = np.arange(predictor.population.count)
-        warm, hiss = _of_candidates(predictor, self.component, self.state, every)
+        warm, hiss = _of_candidates(predictor, self.component, [self.state], every)[:, 0]
         found = np.stack(
             [(1.0 - warm) * (1.0 - hiss), warm * (1.0 - hiss), (1.0 - warm) * hiss, warm * hiss]
         )
@@ -184,25 +184,35 @@ def _first_worth_a_look(
     ----------
     held : minutes and name of each state, soonest first
     """
+    names = [name for _, name in held]
+    if not names:
+        return None
+    chances = _of_candidates(predictor, component, names, np.append(0, rows))
+    apart = np.abs(chances[..., 1:] - chances[..., :1]).max(axis=0)
     best, chosen = WORTH_A_LOOK, None
-    for _, name in held:
-        chances = np.stack(_of_candidates(predictor, component, name, np.append(0, rows)))
+    for name, by_candidate in zip(names, apart, strict=True):
         known = predictor[predictor.circuit.states[name]].known[rows]
-        apart = float((np.abs(chances[:, 1:] - chances[:, :1]) * known).max(initial=0.0))
-        if apart > best:
-            best, chosen = apart + CLEARLY, name
+        most = float((by_candidate * known).max(initial=0.0))
+        if most > best:
+            best, chosen = most + CLEARLY, name
     return chosen
 
 
 def _of_candidates(
-    predictor: Predictor, component: str, state: str, rows: Indices
-) -> tuple[Array, Array]:
-    """(R,) chances of warmth and of a hiss of some candidates."""
-    named = predictor.circuit.states[state]
-    cases = predictor.population.cases(0, named.oil_c).part(rows)
-    across = predictor[named].solution.across[:, rows]
-    solvable = predictor.network.state(named)
-    return _chances(predictor.solver, component, solvable, cases, across)
+    predictor: Predictor, component: str, states: Sequence[str], rows: Indices
+) -> Array:
+    """(2, S, R) chances of warmth and of a hiss of some candidates in each state."""
+    named = [predictor.circuit.states[state] for state in states]
+    population = predictor.population
+    cases = Cases(
+        np.repeat(np.arange(len(named)), len(rows)),
+        np.concatenate([population.slot_at(state.oil_c)[rows] for state in named]),
+        np.tile(population.value[rows], (len(named), 1)),
+    )
+    across = np.hstack([predictor[state].solution.across[:, rows] for state in named])
+    solvable = [predictor.network.state(state) for state in named]
+    chances = np.stack(_chances(predictor.solver, component, solvable, cases, across))
+    return chances.reshape(2, len(named), len(rows))
 
 
 def held_states(circuit: Circuit, component_id: str) -> list[str]:
@@ -235,7 +245,11 @@ def _rows_of(population: Population, faults: set[str]) -> Indices:
 
 
 def _chances(
-    solver: SteadySolver, component_id: str, state: SolvableState, cases: Cases, across: Array
+    solver: SteadySolver,
+    component_id: str,
+    states: Sequence[SolvableState],
+    cases: Cases,
+    across: Array,
 ) -> tuple[Array, Array]:
     """(B,) chance that a part is felt to be warmer than what feeds it, and that it hisses.
 
@@ -249,8 +263,8 @@ def _chances(
     """
     network = solver.network
     kind, nets, own = network.laid_out(component_id)
-    parameters = solver.parameters_of([state], cases)
-    viscosity = network.viscosity([state], cases.state, parameters)[0]
+    parameters = solver.parameters_of(states, cases)
+    viscosity = network.viscosity(states, cases.state, parameters)[0]
     at = across[nets]
     through = evaluate(kind, at[None], parameters[None, own], viscosity)[0][0]
     domains = [p.domain for p in kind.ports]
