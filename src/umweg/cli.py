@@ -881,7 +881,8 @@ def bench_bands(
     for f in measure(circuits, load_jobs()[0].instruments, machines, seed):
         everyone.add(f)
         if as_json:
-            print(json.dumps(asdict(f)), flush=True)
+            counts = {"circuit": f.circuit, "held": f.held, "asked": f.asked, "share": f.share}
+            print(json.dumps(counts), flush=True)
         else:
             print(
                 f"{f.circuit:20}{f.held.total():6} of {f.asked.total():5}{f.share:8.1%}", flush=True

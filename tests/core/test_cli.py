@@ -176,6 +176,17 @@ def test_a_job_beside_its_circuit(tmp_path: Path) -> None:
         run("diagnose", str(tmp_path / "job.json"))
 
 
+def test_bench_counts_bands_by_kind_of_reading() -> None:
+    arguments = ("--circuit", "turf_lift", "--machines", "1", "--seed", "3")
+    found = json.loads(run("bench", "bands", *arguments, "--json"))
+    assert found["circuit"] == "turf_lift"
+    assert sum(found["asked"].values()) >= 20
+    assert found["share"] == sum(found["held"].values()) / sum(found["asked"].values())
+    total = run("bench", "bands", *arguments).splitlines()[-1]
+    assert total.split()[:4:2] == ["all", "of"]
+    assert int(total.split()[3]) == sum(found["asked"].values())
+
+
 def test_bench_prints_a_line_for_each_circuit() -> None:
     asked = ("turf_lift", "packer_truck")
     text = run("bench", "solve", "--batch", "200", *(w for c in asked for w in ("--circuit", c)))
