@@ -73,8 +73,10 @@ class Paired(Predictor):
             begun.append(np.where(known, there, healthy[:count, [i]])[:, chosen])
         return np.concatenate(begun, axis=1)
 
-    def timed(self, quantity: Quantity) -> TimedPrediction:
+    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time, on the comparison scale: not played."""
+        if some is not EVERYBODY:
+            return self._of_both(self._singles.timed(quantity, self._both(some)))
         alone = self._singles.timed(quantity)
         with self._lock:
             if quantity not in self._timed:
@@ -85,9 +87,16 @@ class Paired(Predictor):
                 self._timed[quantity] = found
             return self._timed[quantity]
 
-    def played(self, quantity: Quantity) -> TimedPrediction:
+    def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time as far as that follows from the faults alone."""
-        return self._of_both(self._singles.played(quantity))
+        return self._of_both(self._singles.played(quantity, self._both(some)))
+
+    def _both(self, some: Some) -> Some:
+        """Both faults alone of some pairs."""
+        if some is EVERYBODY:
+            return EVERYBODY
+        both: Indices = np.unique(self._alone[:, some])
+        return both
 
     def _of_both(self, alone: TimedPrediction) -> TimedPrediction:
         known = self._known_alone(alone.known)
@@ -248,13 +257,22 @@ class Joined(Composed):
         """What the single faults were played in: pairs are put together from them."""
         return self.parts[0].in_time
 
-    def timed(self, quantity: Quantity) -> TimedPrediction:
+    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time."""
-        return self._behind(*(part.timed(quantity) for part in self.parts))
+        each = zip(self.parts, self._of_each(some), strict=True)
+        return self._behind(*(part.timed(quantity, own) for part, own in each))
 
-    def played(self, quantity: Quantity) -> TimedPrediction:
+    def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """The same, but what can be worked out from steady states is not."""
-        return self._behind(*(part.played(quantity) for part in self.parts))
+        each = zip(self.parts, self._of_each(some), strict=True)
+        return self._behind(*(part.played(quantity, own) for part, own in each))
+
+    def _of_each(self, some: Some) -> tuple[Some, Some]:
+        """Some candidates, as the singles and the pairs count them."""
+        if some is EVERYBODY:
+            return EVERYBODY, EVERYBODY
+        rows, first = np.arange(self.population.count)[some], self.parts[0].population.count
+        return rows[rows < first], rows[rows >= first] - first
 
     @staticmethod
     def _behind(a: TimedPrediction, b: TimedPrediction) -> TimedPrediction:
@@ -308,8 +326,10 @@ class Divided(Composed):
         """What the single faults were played in."""
         return self.parts[0].in_time
 
-    def timed(self, quantity: Quantity) -> TimedPrediction:
+    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time."""
+        if some is not EVERYBODY:
+            return self._interpolated(self.parts[0].timed(quantity, self._about(some)))
         grid = self.parts[0].timed(quantity)
         with self._lock:
             if quantity not in self._timed:
@@ -319,9 +339,17 @@ class Divided(Composed):
                 self._timed[quantity] = found
             return self._timed[quantity]
 
-    def played(self, quantity: Quantity) -> TimedPrediction:
+    def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What lies between the neighbours on the grid."""
-        return self._interpolated(self.parts[0].played(quantity))
+        return self._interpolated(self.parts[0].played(quantity, self._about(some)))
+
+    def _about(self, some: Some) -> Some:
+        """The neighbours on the grid of some candidates."""
+        if some is EVERYBODY:
+            return EVERYBODY
+        low, high, _ = self._between_two
+        about: Indices = np.union1d(low[some], high[some])
+        return about
 
     def _worked_out(
         self, quantity: Quantity, grid: TimedPrediction, between: TimedPrediction
@@ -333,7 +361,9 @@ class Divided(Composed):
         between.slope[-SEVERITIES:] = self._cells(mean, known)
         return of_values(mean, between.slope, known)
 
-    def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
+    @cached_property
+    def _between_two(self) -> tuple[Indices, Indices, Array]:
+        """(C,) which of the grid lie below and above each candidate, and its share of the way."""
         singles, population = self.parts[0].population, self.population
         low = np.empty(population.count, dtype=np.intp)
         high, share = low.copy(), np.zeros(population.count)
@@ -347,6 +377,10 @@ class Divided(Composed):
             width = np.maximum(at[above] - at[under], 1e-9)
             low[rows], high[rows] = known[under], known[above]
             share[rows] = np.where(above > under, (wanted - at[under]) / width, 1.0)
+        return low, high, share
+
+    def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
+        low, high, share = self._between_two
         known_there = grid.known[low] & grid.known[high]
         mean = (1.0 - share) * grid.mean[low] + share * grid.mean[high]
         slope = (1.0 - share) * grid.slope[:, low] + share * grid.slope[:, high]

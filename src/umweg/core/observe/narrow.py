@@ -11,6 +11,7 @@ from umweg.core.components.base import Array
 from umweg.core.network.network import Indices
 from umweg.core.observe.predict import Predictor, state_key
 from umweg.core.observe.prediction import (
+    EVERYBODY,
     SEVERITIES,
     MadeWhenAsked,
     Overload,
@@ -151,14 +152,14 @@ class Narrow(Predictor):
         """What the whole population was played in."""
         return self._whole.in_time
 
-    def timed(self, quantity: Quantity) -> TimedPrediction:
-        """What every candidate shows in time. What is worked out from steady states is that of the
-        wanted alone, and of the grid, whose own is kept."""
-        if not quantity.of.from_states:
-            return self._whole.timed(quantity)
+    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
+        """What the wanted candidates show in time; only they are played, or worked out."""
+        del some
         if quantity not in self._timed:
-            self.prepare(worked_out_in(self.circuit, quantity))
-            found = self._worked_out(quantity, self._whole.played(quantity))
+            found = self._whole.played(quantity, self._rows)
+            if quantity.of.from_states:
+                self.prepare(worked_out_in(self.circuit, quantity))
+                found = self._worked_out(quantity, found)
             with self._lock:
                 self._timed.setdefault(quantity, found)
         return self._timed[quantity]

@@ -1,6 +1,5 @@
 """What every candidate machine would show in a state: means, spreads, ratings exceeded."""
 
-import hashlib
 import threading
 from collections.abc import Iterable, Sequence
 from functools import cache, cached_property
@@ -15,7 +14,7 @@ from umweg.core.errors import SolveError
 from umweg.core.faults.population import Population, unknowns_of
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
-from umweg.core.observe import shelf
+from umweg.core.observe.plays import Plays
 from umweg.core.observe.prediction import (
     EVERYBODY,
     SEVERITIES,
@@ -25,7 +24,6 @@ from umweg.core.observe.prediction import (
     Some,
     StatePrediction,
     TimedPrediction,
-    of_values,
 )
 from umweg.core.observe.quantities import (
     Extractor,
@@ -35,7 +33,7 @@ from umweg.core.observe.quantities import (
     quantity_of,
     stopped,
 )
-from umweg.core.observe.timed import DRIVE_STEP, OIL_STEP, TimedReader
+from umweg.core.observe.timed import TimedReader
 from umweg.core.solve.begin import apart
 from umweg.core.solve.respond import CONDITIONS
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
@@ -44,11 +42,6 @@ ENGINE_SD = 0.015
 """How far the engine's speed is from what is stated, as a share: governor and tachometer."""
 OIL_SD_C = 3.5
 """How far the oil's temperature is from what is stated: where it is measured, how long it ran."""
-
-MISFIT_FROM = 4.0
-"""How many candidates the whole population counts for where one fault's misfit is judged."""
-MISFIT_DRAW = 1.2
-"""Largest drawn difference of an unknown, in standard deviations: a uniform draw has 0.7 of them."""
 
 MOST_KEYS = 1000
 """States whose names are remembered."""
@@ -85,6 +78,7 @@ class Predictor:
         self._done: dict[str, StatePrediction] = {}
         self._healthy: dict[str, Array] = {}
         self._timed: dict[Quantity, TimedPrediction] = {}
+        self._plays: dict[Quantity, Plays] = {}
         self.patient = True
         """Whether who plans waits for what could be read in time to be played."""
         self._lock = threading.Lock()
@@ -199,6 +193,7 @@ class Predictor:
         with self._lock:
             self._done.clear()
             self._timed.clear()
+            self._plays.clear()
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented, nobody else being solved.
@@ -237,90 +232,39 @@ class Predictor:
         with self._lock:
             self._timed.setdefault(quantity, timed)
 
-    def timed(self, quantity: Quantity) -> TimedPrediction:
+    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time, played when first asked for.
 
-        How it answers to the machine's unknowns is found on the machine as documented, by playing
-        it with each of them changed; that is taken for every candidate. How far that is off is
-        found by playing every candidate once more with all of them changed at once.
+        Parameters
+        ----------
+        some : candidates that are asked for; others may be left as not known
         """
         with self._lock:
-            if quantity not in self._timed:
-                self._timed[quantity] = self._found_or_played(self.circuit.timing(quantity.place))
-            return self._timed[quantity]
+            if quantity in self._timed:
+                return self._timed[quantity]
+            if quantity not in self._plays:
+                self._plays[quantity] = self._plays_of(quantity)
+            plays = self._plays[quantity]
+        found = plays.of(some)
+        if some is EVERYBODY:
+            self.remember(quantity, found)
+        return found
 
-    def played(self, quantity: Quantity) -> TimedPrediction:
+    def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """The same, but what can be worked out from steady states is not."""
-        return self.timed(quantity)
+        return self.timed(quantity, some)
 
-    def _found_or_played(self, timing: Timing) -> TimedPrediction:
-        """From the shelf, where another process of this user has played it."""
-        population = self.population
-        digest = hashlib.sha256(self.circuit.model_dump_json().encode())
-        for part in (population.slot, population.value, population.below, population.above):
-            digest.update(part.tobytes())
-        name = f"{digest.hexdigest()[:32]}-{timing.id}"
-        arrays = shelf.found(name)
-        if arrays is None:
-            played = self._play(timing)
-            arrays = {"mean": played.mean, "slope": played.slope, "known": played.known}
-            shelf.put(name, arrays)
-        return TimedPrediction(arrays["mean"], arrays["slope"], arrays["known"])
-
-    def _play(self, timing: Timing) -> TimedPrediction:
-        reader, unknowns = TimedReader(self.circuit, self.solver), self.unknowns
-        oil_c = self.circuit.states[timing.state].oil_c
-        mean, known = self._every(reader, timing)
-        base = self.network.base_parameters[unknowns.slot]
-        changed = Cases(
-            np.zeros(len(base) + 1, dtype=np.intp),
-            np.concatenate([[-1], unknowns.slot]).reshape(-1, 1).astype(np.intp),
-            np.concatenate([[0.0], base + unknowns.sigma]).reshape(-1, 1),
+    def _plays_of(self, quantity: Quantity) -> Plays:
+        timing = self.circuit.timing(quantity.place)
+        thinner = self._thinner_per_c(self.circuit.states[timing.state].oil_c)
+        return Plays(
+            TimedReader(self.circuit, self.solver),
+            timing,
+            self.population,
+            self.unknowns,
+            (ENGINE_SD, OIL_SD_C * thinner),
+            self._cells,
         )
-        shown, played = reader.values(timing, changed)
-        alone = Cases.as_documented(1)
-        faster, _ = reader.values(timing, alone, drive=1.0 + DRIVE_STEP)
-        thicker, _ = reader.values(timing, alone, oil=1.0 + OIL_STEP)
-        own = np.where(played[1:], shown[1:] - shown[0], 0.0)
-        misfit = np.zeros((len(self.circuit.timings), self.population.count))
-        row = self.circuit.timings.index(timing)
-        misfit[row] = self._misfit(reader, timing, mean, own, known)
-        slopes = [
-            *own,
-            *misfit,
-            (faster[0] - shown[0]) / DRIVE_STEP * ENGINE_SD,
-            (thicker[0] - shown[0]) / OIL_STEP * OIL_SD_C * self._thinner_per_c(oil_c),
-        ]
-        slope = np.zeros((len(slopes) + SEVERITIES, self.population.count))
-        slope[:-SEVERITIES] = np.stack([np.broadcast_to(s, mean.shape) for s in slopes])
-        self._of_what_is_changed(slope[: len(own)], mean, known, oil_c)
-        _narrow(quantity_of(timing), mean, slope)
-        mean = stopped(quantity_of(timing), mean)
-        slope[-SEVERITIES:] = self._cells(mean, known)
-        return of_values(mean, slope, known)
-
-    def _of_what_is_changed(
-        self, slope: Array, mean: Array, known: NDArray[np.bool_], oil_c: float
-    ) -> None:
-        """Put in, (U, C), how candidates answer to the sound value of what their own fault changes.
-
-        A spool that leaks a hundred times as much as a sound one does not answer to a sound one's
-        tolerance a hundred times as much: how it answers is how it shows its other severities.
-        """
-        population, unknowns = self.population, self.unknowns
-        kept, changed = population.kept_of(unknowns.slot, oil_c), population.slot_at(oil_c)
-        for axis in range(changed.shape[1]):
-            row, c = np.nonzero(unknowns.slot[:, None] == changed[:, axis])
-            below, above = population.below[c, axis], population.above[c, axis]
-            # The sound machine stands before the slightest.
-            first = np.where(below >= 0, below, 0)
-            last = np.where(above >= 0, above, c)
-            sound = self.network.base_parameters[unknowns.slot[row]]
-            start = np.where(below >= 0, population.value[first, axis], sound)
-            moved = population.value[last, axis] - start
-            fine = known[first] & known[last] & (moved != 0.0)
-            steep = np.where(fine, mean[last] - mean[first], 0.0) / np.where(fine, moved, 1.0)
-            slope[row, c] = steep * kept[row, c] * unknowns.sigma[row]
 
     def _every(self, reader: TimedReader, timing: Timing) -> tuple[Array, NDArray[np.bool_]]:
         """What every candidate shows, and whether that is known."""
@@ -347,51 +291,6 @@ class Predictor:
 
         mean, known = reader.settled(timing, solved)
         return stopped(quantity, mean), known
-
-    def _misfit(
-        self,
-        reader: TimedReader,
-        timing: Timing,
-        mean: Array,
-        own: Array,
-        known: NDArray[np.bool_],
-    ) -> Array:
-        """(C,) standard deviation of what a machine shows about what the slopes say of it.
-
-        Every other severity is a machine with unknowns of its own, the same for all faults; a
-        fault's severities together, and a little of all others, say how far its slopes are off.
-        """
-        population, unknowns = self.population, self.unknowns
-        oil_c = self.circuit.states[timing.state].oil_c
-        grades, grade = np.unique(population.severity[:, 0], return_inverse=True)
-        taken = np.flatnonzero(grade % 2 == 0)
-        generator = np.random.default_rng(0)
-        drawn = generator.uniform(-MISFIT_DRAW, MISFIT_DRAW, (len(grades), len(unknowns.slot)))
-        away = drawn[grade]
-        # What a fault has set is not an unknown of its machine any more.
-        for column in population.slot.T:
-            away[column[:, None] == unknowns.slot] = 0.0
-        values = self.network.base_parameters[unknowns.slot] + unknowns.sigma * away
-        slots = np.where(away == 0.0, -1, unknowns.slot)
-        cases = Cases(
-            np.zeros(len(taken), dtype=np.intp),
-            np.hstack([slots, population.slot_at(oil_c)])[taken].astype(np.intp),
-            np.hstack([values, population.value])[taken],
-        )
-        shown, fine = np.zeros(population.count), np.zeros(population.count, dtype=bool)
-        shown[taken], fine[taken] = reader.values(timing, cases)
-        fine &= known
-        # The draws are narrower than the unknowns' spread.
-        wider = np.sqrt(3.0) / MISFIT_DRAW
-        quantity = quantity_of(timing)
-        off = stopped(quantity, shown) - stopped(quantity, mean + away @ own)
-        squared = np.where(fine, (wider * off) ** 2, 0.0)
-        middle = float(np.median(squared[fine])) if fine.any() else 0.0
-        found = np.zeros(population.count)
-        for rows in population.members:
-            count = int(fine[rows].sum())
-            found[rows] = (squared[rows].sum() + MISFIT_FROM * middle) / (count + MISFIT_FROM)
-        return np.sqrt(found)
 
     def forget(self, states: Iterable[MachineState]) -> None:
         """Drop predictions that are not needed again."""
@@ -536,15 +435,6 @@ def _cell_end(
     there = (neighbour >= 0) & known[neighbour]
     mirrored = 2.0 * own - np.where(other >= 0, mean[other], own)
     return np.where(there, mean[neighbour], mirrored)
-
-
-def _narrow(quantity: Quantity, mean: Array, slope: Array) -> None:
-    """Who would show much more than where it is stopped shows just that, whatever their own
-    unknowns are: their slopes go to nothing over two standard deviations."""
-    most = quantity.of.stopped_at
-    if most is not None:
-        sd = np.sqrt(np.einsum("uc,uc->c", slope, slope))
-        slope *= np.clip(1.0 - (mean - most) / np.maximum(2.0 * sd, 1e-9), 0.0, 1.0)
 
 
 def state_key(state: MachineState) -> str:
