@@ -52,6 +52,7 @@ def pytest_runtest_setup() -> None:
     if os.getpid() == _PROCESS[0]:
         return
     _PROCESS[0] = os.getpid()
+    os.environ["UMWEG_SHELF"] = "off"
     for name, module in list(sys.modules.items()):
         if name.startswith("tests."):
             for value in list(vars(module).values()):

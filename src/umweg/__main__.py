@@ -1,10 +1,13 @@
 """``python -m umweg``: as the launcher starts it."""
 
+import atexit
 import gc
 import os
 
 # Half a million things are made while everything is loaded, and none of them is let go again.
 gc.disable()
+# Nor are they searched for circles when the process ends.
+atexit.register(gc.freeze)
 # All that is installed would be searched for plugins of the models; there are none.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 

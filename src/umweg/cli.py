@@ -16,7 +16,7 @@ from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
 from umweg.core.errors import FormatError, StateError, UmwegError
-from umweg.core.faults.population import parse_fault, single_faults
+from umweg.core.faults.population import parse_fault
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.job import read_job
@@ -643,14 +643,13 @@ def safe(
     document = _circuit(circuit)
     for name in point or ():
         document.test_point(name)
-    solver = SteadySolver(Network(document))
-    population = single_faults(solver.network)
-    known = {h.key for h in population.hypotheses}
+    predictor = Predictor.of(document)
+    known = {h.key for h in predictor.population.hypotheses}
     for key in fault or ():
         if key not in known:
             raise StateError(f"there is no fault “{key}”")
     posture = dict(_state(document, state).loads) if state else None
-    plan = make_safe(Predictor(document, population, solver), fault, posture)
+    plan = make_safe(predictor, fault, posture)
     if as_json:
         print(plan.model_dump_json())
         return
@@ -792,10 +791,7 @@ def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = Fa
     """What each fault of a circuit shows at three severities, and who looks alike."""
     from umweg.core.diagnose.symptoms import symptoms_of
 
-    document = _circuit(circuit)
-    solver = SteadySolver(Network(document))
-    predictor = Predictor(document, single_faults(solver.network), solver)
-    found = list(symptoms_of(predictor))
+    found = list(symptoms_of(Predictor.of(_circuit(circuit))))
     if as_json:
         print(json.dumps([asdict(s) for s in found]))
         return

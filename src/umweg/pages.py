@@ -9,14 +9,11 @@ from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components import ComponentType, component_types
 from umweg.core.diagnose.symptoms import symptoms_of
 from umweg.core.errors import SolveError
-from umweg.core.faults.population import single_faults
-from umweg.core.network.network import Network
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
 from umweg.core.solve.power import power_balance
-from umweg.core.solve.steady import SteadySolver
 from umweg.core.trace.level import drawn_l
 from umweg.library import circuit_ids, load_circuit
 from umweg.library.hand import CALCULATIONS
@@ -132,8 +129,7 @@ def circuit_page(circuit: Circuit) -> str:
 
 def symptoms_page(circuit: Circuit) -> str:
     """What each fault of a circuit shows at three severities, and who looks alike."""
-    solver = SteadySolver(Network(circuit))
-    predictor = Predictor(circuit, single_faults(solver.network), solver)
+    predictor = Predictor.of(circuit)
     parts = [
         f"# Symptoms: {circuit.name}",
         "What each fault moves most, healthy → faulted, and in brackets how many standard "

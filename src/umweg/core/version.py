@@ -7,7 +7,7 @@ from pathlib import Path
 
 
 def user_folder() -> Path:
-    """Where compiled kernels and played timings lie: ``UMWEG_KERNELS``, else the user's cache."""
+    """Where compiled kernels and what was solved lie: ``UMWEG_KERNELS``, else the user's cache."""
     cache_home = os.environ.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
     return Path(os.environ.get("UMWEG_KERNELS") or Path(cache_home) / "umweg")
 

@@ -7,10 +7,7 @@ from collections.abc import Callable
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import Question
-from umweg.core.faults.population import single_faults
-from umweg.core.network.network import Network
 from umweg.core.observe.predict import Predictor
-from umweg.core.solve.steady import SteadySolver
 
 AT_HAND = 16
 THINKING = 4
@@ -41,8 +38,8 @@ class Doctors:
             if found is not None:
                 self._predictors.move_to_end(sha256)
                 return found
-        solver = SteadySolver(Network(circuit()))
-        made = Predictor(solver.network.circuit, single_faults(solver.network), solver)
+        # What they play is kept in the database.
+        made = Predictor.of(circuit(), shelved=False)
         # An answer is waited for; what is read in time is played beside it, and offered then.
         made.patient = False
         gone: dict[str, Predictor] = {}

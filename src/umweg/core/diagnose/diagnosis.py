@@ -24,9 +24,8 @@ from umweg.core.faults.population import (
     fault_pairs,
     healthy_only,
     merged,
-    single_faults,
 )
-from umweg.core.network.network import Indices, Network
+from umweg.core.network.network import Indices
 from umweg.core.observe.composed import Divided, Joined, Paired, Screened
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.history import History
@@ -35,7 +34,6 @@ from umweg.core.observe.narrow import Narrow
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.solved import SolvedBefore
-from umweg.core.solve.steady import SteadySolver
 
 BETWEEN_AT_HAND = 40
 """Faults that are kept at the severities between the grid's."""
@@ -98,9 +96,7 @@ class Diagnostician:
         history: History = UNKNOWN,
     ) -> "Diagnostician":
         """One for all single faults of a circuit."""
-        solver = SteadySolver(Network(circuit))
-        predictor = Predictor(circuit, single_faults(solver.network), solver)
-        return cls(predictor, instruments, labour_per_min, history)
+        return cls(Predictor.of(circuit), instruments, labour_per_min, history)
 
     @property
     def circuit(self) -> Circuit:

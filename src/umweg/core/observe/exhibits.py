@@ -136,7 +136,12 @@ class Played:
     def seen(self, sight: Sight) -> Array:
         """(W, C) probability of each word of something that is seen or said."""
         if sight.name not in self._seen:
-            self._seen[sight.name] = sight.probability(self.predictor)
+            name = f"seen/{sight.name}"
+            kept = self.predictor.kept(name)
+            if kept is None:
+                kept = {"probability": sight.probability(self.predictor)}
+                self.predictor.keep(name, kept)
+            self._seen[sight.name] = kept["probability"]
         return self._seen[sight.name]
 
 

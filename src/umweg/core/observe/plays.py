@@ -4,7 +4,6 @@ A play takes a hundred times as long as a steady state. Who plans asks for the f
 still in question; who weighs a reading asks for all of them.
 """
 
-import hashlib
 import threading
 from collections.abc import Callable
 from functools import cached_property
@@ -233,11 +232,7 @@ class Plays:
 
     @cached_property
     def _name(self) -> str:
-        population = self._population
-        digest = hashlib.sha256(self._circuit.model_dump_json().encode())
-        for part in (population.slot, population.value, population.below, population.above):
-            digest.update(part.tobytes())
-        return f"{digest.hexdigest()[:32]}-{self._timing.id}"
+        return f"{shelf.name_of(self._circuit, self._population)}-{self._timing.id}"
 
     def _take_from_shelf(self) -> None:
         there = shelf.found(self._name)

@@ -1,5 +1,6 @@
 """What every candidate machine would show in a state: means, spreads, ratings exceeded."""
 
+import hashlib
 import threading
 from collections.abc import Iterable, Sequence
 from functools import cache, cached_property
@@ -11,9 +12,10 @@ from numpy.typing import NDArray
 from umweg.core.circuit.document import Circuit, MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.errors import SolveError
-from umweg.core.faults.population import Population, unknowns_of
+from umweg.core.faults.population import Population, single_faults, unknowns_of
 from umweg.core.fluid import viscosity_mm2_s
 from umweg.core.network.network import Indices, Network, SolvableState
+from umweg.core.observe import shelf
 from umweg.core.observe.plays import Plays
 from umweg.core.observe.prediction import (
     EVERYBODY,
@@ -55,6 +57,7 @@ class Predictor:
     Parameters
     ----------
     sloped : candidates whose slopes are asked for, default everybody's; all others' are zero
+    shelved : whether what is solved is put where other processes of this user find it
     """
 
     def __init__(
@@ -63,6 +66,7 @@ class Predictor:
         population: Population,
         solver: SteadySolver | None = None,
         sloped: Indices | None = None,
+        shelved: bool = False,
     ) -> None:
         self.circuit = circuit
         self.solver = solver or SteadySolver(Network(circuit))
@@ -74,6 +78,7 @@ class Predictor:
         self.unknowns = unknowns_of(self.network)
         self.quantities = quantities_of(circuit)
         self._extract = Extractor(self.network)
+        self._shelved = shelved
         self._keys: dict[int, tuple[MachineState, str]] = {}
         self._done: dict[str, StatePrediction] = {}
         self._healthy: dict[str, Array] = {}
@@ -88,6 +93,12 @@ class Predictor:
             [self.network.net_index[self._net(c.id, port)] for c, port, _ in rated], dtype=np.intp
         )
         self._rated_bar = np.array([bar for _, _, bar in rated])
+
+    @classmethod
+    def of(cls, circuit: Circuit, shelved: bool = True) -> "Predictor":
+        """The one of all single faults of a circuit, the same for everybody who asks."""
+        solver = SteadySolver(Network(circuit))
+        return cls(circuit, single_faults(solver.network), solver, shelved=shelved)
 
     @property
     def grid(self) -> "Predictor":
@@ -127,7 +138,8 @@ class Predictor:
         SolveError : the healthy machine has no steady state in one of them.
         """
         with self._lock:
-            new = {state_key(s): s for s in states if state_key(s) not in self._done}
+            wanted = {state_key(s): s for s in states}
+            new = {key: s for key, s in wanted.items() if not self._found(key, s)}
             if not new:
                 return
             solvable = [self.network.state(s) for s in new.values()]
@@ -135,6 +147,34 @@ class Predictor:
             solved = self._solved(list(new.values()), solvable, healthy)
             for i, (key, state) in enumerate(new.items()):
                 self._done[key] = self._predict(state, solvable[i], solved[i], healthy[:, i])
+                self.keep(key, _packed(solved[i], healthy[:, i]))
+
+    def _found(self, key: str, state: MachineState) -> bool:
+        """Whether this state was solved, here or by another process of this user."""
+        if key in self._done:
+            return True
+        arrays = self.kept(key)
+        if arrays is None:
+            return False
+        solution, healthy = _unpacked(arrays)
+        self._done[key] = self._predict(state, self.network.state(state), solution, healthy)
+        return True
+
+    def kept(self, name: str) -> shelf.Arrays | None:
+        """What a process of this user has put on the shelf of these candidates, by its name."""
+        return shelf.found(self._place_of(name)) if self._shelved else None
+
+    def keep(self, name: str, arrays: shelf.Arrays) -> None:
+        """Put there what depends on nothing but circuit, candidates and core."""
+        if self._shelved:
+            shelf.put(self._place_of(name), arrays)
+
+    def _place_of(self, name: str) -> str:
+        return f"{self._shelf}-{hashlib.sha256(name.encode()).hexdigest()[:20]}"
+
+    @cached_property
+    def _shelf(self) -> str:
+        return shelf.name_of(self.circuit, self.population)
 
     def _solved(
         self, states: Sequence[MachineState], solvable: Sequence[SolvableState], healthy: Array
@@ -220,7 +260,11 @@ class Predictor:
 
     def has(self, state: MachineState) -> bool:
         """Whether this state was solved."""
-        return self._key(state) in self._done
+        key = self._key(state)
+        if key in self._done or not self._shelved:
+            return key in self._done
+        with self._lock:
+            return self._found(key, state)
 
     def take_over(self, state: MachineState, found: StatePrediction) -> None:
         """What was solved elsewhere, of these candidates."""
@@ -435,6 +479,21 @@ def _cell_end(
     there = (neighbour >= 0) & known[neighbour]
     mirrored = 2.0 * own - np.where(other >= 0, mean[other], own)
     return np.where(there, mean[neighbour], mirrored)
+
+
+def _packed(solution: Solution, healthy: Array) -> shelf.Arrays:
+    return {
+        "across": solution.across,
+        "converged": solution.converged,
+        "residual_lpm": solution.residual_lpm,
+        "iterations": solution.iterations,
+        "healthy": healthy,
+    }
+
+
+def _unpacked(arrays: shelf.Arrays) -> tuple[Solution, Array]:
+    parts = (arrays[name] for name in ("across", "converged", "residual_lpm", "iterations"))
+    return Solution(*parts), arrays["healthy"]
 
 
 def state_key(state: MachineState) -> str:
