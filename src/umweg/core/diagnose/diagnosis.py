@@ -239,11 +239,18 @@ class Diagnostician:
         predictor = self._screened(pairs, grids, singles)
         population = predictor.population
         weight = self._ranked(predictor, np.zeros(0), observations).belief.log_weight
-        found = []
-        for pair, rows in zip(pairs, population.members[1:], strict=True):
-            whole = float(np.logaddexp.reduce(weight[rows]))
-            a, b = population.severity[rows[np.argmax(weight[rows])]]
-            found.append((Drawn(pair.faults, (float(a), float(b))), whole))
+        # A pair's candidates stand behind one another, after the machine in order.
+        starts = np.array([rows[0] for rows in population.members[1:]])
+        whole = np.logaddexp.reduceat(weight, starts)
+        most = np.append(np.nan, np.maximum.reduceat(weight, starts))
+        best = np.flatnonzero(weight == most[population.hypothesis])
+        likeliest = best[np.unique(population.hypothesis[best], return_index=True)[1]]
+        found = [
+            (Drawn(pair.faults, (a, b)), log_weight)
+            for pair, (a, b), log_weight in zip(
+                pairs, population.severity[likeliest].tolist(), whole.tolist(), strict=True
+            )
+        ]
         return sorted(found, key=lambda f: -f[1])
 
     def _screened(self, pairs: Sequence[Drawn], grids: Grids, singles: Predictor) -> Predictor:

@@ -14,6 +14,10 @@ from umweg.core.solve.threads import shared
 
 LEAST_VARIANCE = 1e-12
 _TRIES = 60
+_NOTHING = 1e-10
+"""What weighs less counts for nothing in a share …"""
+_FAR = 8.0
+"""… and so many standard deviations away all of a normal lies on one side."""
 
 
 def conditioned(
@@ -116,23 +120,30 @@ def _share_below(mean: Array, sd: Array, weight: Array, share: float) -> float:
     for m in range(len(mean)):
         low = min(low, mean[m] - 8.0 * sd[m])
         high = max(high, mean[m] + 8.0 * sd[m])
-    middle = 0.5 * (low + high)
-    for n in range(_TRIES):
+    middle, before = 0.5 * (low + high), np.inf
+    close = 1e-12 * (high - low)
+    for _ in range(_TRIES):
         below, density = 0.0, 0.0
         for m in range(len(mean)):
+            if weight[m] < _NOTHING:
+                continue
             z = (middle - mean[m]) / sd[m]
+            if abs(z) > _FAR:
+                below += weight[m] if z > 0.0 else 0.0
+                continue
             below += weight[m] * 0.5 * math.erfc(-z / math.sqrt(2.0))
             density += weight[m] * math.exp(-0.5 * z * z) / (sd[m] * math.sqrt(2.0 * math.pi))
-        if below < share:
+        off = below - share
+        if off < 0.0:
             low = middle
         else:
             high = middle
-        # Newton's step where it stays between the ends; half of what is left where it does not, and
-        # every third time, so that the ends close in whatever the mixture looks like.
-        reached = middle - (below - share) / max(density, 1e-300)
-        if n % 3 == 2 or not low < reached < high:
+        # Newton's step where the last one has brought it nearer, and it stays between the ends.
+        reached = middle - off / max(density, 1e-300)
+        if abs(off) > 0.5 * before or not low < reached < high:
             reached = 0.5 * (low + high)
-        if abs(reached - middle) <= 1e-12 * (high - low) + 1e-14 * abs(middle):
-            return reached
+        before = abs(off)
+        if abs(reached - middle) <= close:
+            break
         middle = reached
     return middle

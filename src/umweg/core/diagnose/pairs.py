@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -38,7 +39,7 @@ class Drawn:
     faults: tuple[Fault, Fault]
     severity: tuple[float, float]
 
-    @property
+    @cached_property
     def names(self) -> frozenset[str]:
         """The same, whichever is named first."""
         return frozenset(f.key for f in self.faults)

@@ -70,7 +70,7 @@ class Planner:
         self.money = money
         self._spreads: dict[tuple[Quantity, str], Spread] = {}
         self._judged: dict[str, tuple[Hazard | None, tuple[str, ...]]] = {}
-        self._index = {h.key: i for i, h in enumerate(population.hypotheses)}
+        self._index = population.place_of
         self.live = np.flatnonzero(self.weight > LIVE)
         self._everybody = Played(predictor)
         wanted = (self.live, population.gone[self.live], self._told_of)

@@ -327,9 +327,7 @@ class Ranking:
 
     def nearest(self, fault: Fault, severity: float) -> int:
         """The candidate with one fault alone whose severity is nearest."""
-        hypotheses = self.population.hypotheses
-        h = next(i for i, found in enumerate(hypotheses) if found.key == fault.key)
-        members = self.population.members[h]
+        members = self.population.members[self.population.place_of[fault.key]]
         return int(members[np.argmin(np.abs(self.population.severity[members, 0] - severity))])
 
     def listed(self, groups: Mapping[str, tuple[str, ...]] | None = None) -> tuple[Suspect, ...]:

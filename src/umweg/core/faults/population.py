@@ -2,7 +2,7 @@
 
 import itertools
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache, cached_property
 from typing import Any
@@ -42,7 +42,7 @@ class Fault:
     healthy: float
     rate: float
 
-    @property
+    @cached_property
     def key(self) -> str:
         """``component:mode``, the fault's stable name."""
         return f"{self.component_id}:{self.mode.name}"
@@ -55,7 +55,7 @@ class Hypothesis:
     faults: tuple[Fault, ...]
     prior: float
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Stable name: ``healthy``, ``component:mode`` or two of them joined by ``+``."""
         return "+".join(f.key for f in self.faults) or HEALTHY
@@ -131,6 +131,11 @@ class Population:
     def members(self) -> tuple[Indices, ...]:
         """Candidates of each hypothesis."""
         return tuple(np.flatnonzero(self.hypothesis == h) for h in range(len(self.hypotheses)))
+
+    @cached_property
+    def place_of(self) -> Mapping[str, int]:
+        """Where each hypothesis stands, by its name."""
+        return {h.key: i for i, h in enumerate(self.hypotheses)}
 
     @cached_property
     def from_oil_c(self) -> Array:

@@ -15,7 +15,7 @@ from umweg.core.circuit.document import MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.faults.population import Population, behind_one_another, divided, merged
 from umweg.core.network.network import Indices, SolvableState
-from umweg.core.observe.predict import Predictor, state_key
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import (
     EVERYBODY,
     SEVERITIES,
@@ -43,12 +43,11 @@ class Paired(Predictor):
         super().__init__(singles.circuit, pairs, singles.solver)
         self._singles = singles
         alone = singles.population
-        rows = {h.key: m for h, m in zip(alone.hypotheses, alone.members, strict=True)}
         # The healthy machine is the first of all candidates.
         self._alone = np.zeros((2, pairs.count), dtype=np.intp)
         for hypothesis, members in zip(pairs.hypotheses, pairs.members, strict=True):
             for w, fault in enumerate(hypothesis.faults):
-                of_fault = rows[fault.key]
+                of_fault = alone.members[alone.place_of[fault.key]]
                 apart = alone.severity[of_fault, :1] - pairs.severity[members, w]
                 self._alone[w, members] = of_fault[np.abs(apart).argmin(axis=0)]
 
@@ -125,7 +124,7 @@ class Screened(Paired):
             (h.key, population.severity[rows].tobytes())
             for h, rows in zip(population.hypotheses, population.members, strict=True)
         ]
-        keys = [state_key(s) for s in states]
+        keys = [self._key(s) for s in states]
         known = [self._before.find(key, named) for key in keys]
         missing = [
             np.concatenate(
@@ -181,7 +180,7 @@ class Composed(Predictor):
         ------
         SolveError : the healthy machine has no steady state in one of them.
         """
-        wanted = {state_key(s): s for s in states}
+        wanted = {self._key(s): s for s in states}
         for part in self.parts:
             part.prepare(wanted.values())
         with self._lock:

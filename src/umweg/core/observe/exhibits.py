@@ -112,7 +112,6 @@ class Played:
 
     def __init__(self, predictor: Predictor) -> None:
         self.predictor = predictor
-        self._seen: dict[str, Array] = {}
         self.suspects = Suspects(predictor.circuit, predictor.network, predictor.population)
 
     def shown(self, quantity: Quantity, state: MachineState) -> Shown:
@@ -135,14 +134,15 @@ class Played:
 
     def seen(self, sight: Sight) -> Array:
         """(W, C) probability of each word of something that is seen or said."""
-        if sight.name not in self._seen:
+        seen = self.predictor.seen
+        if sight.name not in seen:
             name = f"seen/{sight.name}"
             kept = self.predictor.kept(name)
             if kept is None:
                 kept = {"probability": sight.probability(self.predictor)}
                 self.predictor.keep(name, kept)
-            self._seen[sight.name] = kept["probability"]
-        return self._seen[sight.name]
+            seen[sight.name] = kept["probability"]
+        return seen[sight.name]
 
 
 Packed = Mapping[str, NDArray[Any]]

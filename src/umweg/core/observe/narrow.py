@@ -9,7 +9,7 @@ import numpy as np
 from umweg.core.circuit.document import MachineState, Timing
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices
-from umweg.core.observe.predict import Predictor, state_key
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import (
     EVERYBODY,
     SEVERITIES,
@@ -77,7 +77,7 @@ class Narrow(Predictor):
         ------
         SolveError : the healthy machine has no steady state in one of them.
         """
-        wanted = {state_key(s): s for s in states}
+        wanted = {self._key(s): s for s in states}
         fresh = {key: s for key, s in wanted.items() if not self.has(s)}
         known = {key: s for key, s in fresh.items() if self._whole.has(s)}
         grid, new = self._whole.grid, [s for key, s in fresh.items() if key not in known]

@@ -84,6 +84,8 @@ class Predictor:
         self._healthy: dict[str, Array] = {}
         self._timed: dict[Quantity, TimedPrediction] = {}
         self._plays: dict[Quantity, Plays] = {}
+        self.seen: dict[str, Array] = {}
+        """What was seen or said, by name: (W, C) probability of each word."""
         self.patient = True
         """Whether who plans waits for what could be read in time to be played."""
         self._lock = threading.Lock()
@@ -138,7 +140,7 @@ class Predictor:
         SolveError : the healthy machine has no steady state in one of them.
         """
         with self._lock:
-            wanted = {state_key(s): s for s in states}
+            wanted = {self._key(s): s for s in states}
             new = {key: s for key, s in wanted.items() if not self._found(key, s)}
             if not new:
                 return
@@ -234,6 +236,7 @@ class Predictor:
             self._done.clear()
             self._timed.clear()
             self._plays.clear()
+            self.seen.clear()
 
     def healthy(self, state: MachineState) -> Array:
         """(N_all,) across variables of the machine as documented, nobody else being solved.
