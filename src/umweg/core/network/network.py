@@ -57,8 +57,8 @@ class Link:
     slots: Mapping[str, int]
     moved: tuple[int, ...]
 
-    def travel(self, values: Array) -> Array:
-        """(B,) travel at its far end, from parameters ``(M, B)``."""
+    def travel(self, values: Mapping[int, Array]) -> Array:
+        """(B,) travel at its far end, from parameters by their slots, (B,) each."""
         assert self.kind.travel is not None
         return self.kind.travel({name: values[slot] for name, slot in self.slots.items()})
 
@@ -70,8 +70,8 @@ class AirLink:
     slots: Mapping[str, int]
     moved: tuple[int, ...]
 
-    def travel(self, values: Array) -> Array:
-        """(B,) share of air in the chamber, from parameters ``(M, B)``: the tank's and its own."""
+    def travel(self, values: Mapping[int, Array]) -> Array:
+        """(B,) share of air in the chamber, from parameters by their slots: the tank's and its own."""
         tank, own = values[self.slots["tank"]], values[self.slots["pump"]]
         share: Array = 1.0 - (1.0 - tank) * (1.0 - own)
         return share
@@ -252,24 +252,23 @@ class Network:
         -------
         slot, value : with a column more for each command or parameter that follows
         """
+        documented = np.stack([s.parameters for s in states])
+        taken = np.zeros(len(self.parameters) + 1, dtype=bool)
         for link in self.links:
-            taken = np.zeros(len(self.parameters) + 1, dtype=bool)
+            taken[:] = False
             taken[list(link.slots.values())] = True
             own = taken[slot]
             rows = np.flatnonzero(own.any(axis=1))
             if not len(rows):
                 continue
-            values = np.stack([states[s].parameters for s in state[rows]], axis=1)
-            for w in range(slot.shape[1]):
-                at = np.flatnonzero(own[rows, w])
-                values[slot[rows[at], w], at] = value[rows[at], w]
-            travel = link.travel(values)
-            for taker in link.moved:
-                column = np.full((len(slot), 1), -1, dtype=np.intp)
-                column[rows] = taker
-                moved = np.zeros((len(slot), 1))
-                moved[rows, 0] = travel
-                slot, value = np.hstack([slot, column]), np.hstack([value, moved])
+            values = {s: documented[state[rows], s] for s in link.slots.values()}
+            for at, w in zip(*np.nonzero(own[rows]), strict=True):
+                values[int(slot[rows[at], w])][at] = value[rows[at], w]
+            more = np.full((len(slot), len(link.moved)), -1, dtype=np.intp)
+            more[rows] = link.moved
+            moved = np.zeros(more.shape)
+            moved[rows] = link.travel(values)[:, None]
+            slot, value = np.hstack([slot, more]), np.hstack([value, moved])
         return slot, value
 
     @cached_property
@@ -325,7 +324,8 @@ class Network:
         for key, value in state.settings.items():
             values[self.slot[key]] = value
         for link in self.links:
-            values[list(link.moved)] = link.travel(values[:, None])[0]
+            of_it = {slot: values[[slot]] for slot in link.slots.values()}
+            values[list(link.moved)] = link.travel(of_it)[0]
         for intervention in state.interventions:
             kit = kit_id(intervention.point)
             if intervention.kind == "cap":

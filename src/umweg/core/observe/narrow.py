@@ -1,14 +1,14 @@
 """A few candidates of a population: nobody else is solved for."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from functools import cached_property
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from umweg.core.circuit.document import MachineState, Timing
 from umweg.core.components.base import Array
-from umweg.core.network.network import Indices
+from umweg.core.network.network import Indices, SolvableState
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import (
     EVERYBODY,
@@ -24,13 +24,38 @@ from umweg.core.observe.quantities import Quantity, worked_out_in
 from umweg.core.solve.steady import Solution
 
 
-@dataclass(frozen=True)
-class _Piece:
-    """What was solved of some candidates: the columns ``own`` of a table are those of ``rows``."""
+class _Wanted(Predictor):
+    """Some candidates of another predictor alone; how those on the grid stand is taken from there
+    where it was solved already."""
 
-    table: StatePrediction
-    own: Indices
-    rows: Indices
+    def __init__(self, whole: Predictor, rows: Indices, sloped: Indices) -> None:
+        super().__init__(whole.circuit, whole.population.part(rows), whole.solver, sloped)
+        self._grid, self._of_grid = whole.grid, whole.of_grid[rows]
+        self._beside = np.flatnonzero(self._of_grid < 0)
+
+    def _solved(
+        self, states: Sequence[MachineState], solvable: Sequence[SolvableState], healthy: Array
+    ) -> list[Solution]:
+        every, there = np.arange(self.population.count), [self._grid.has(s) for s in states]
+        rows = [self._beside if on_grid else every for on_grid in there]
+        found = self._solve(states, solvable, healthy, rows)
+        return [
+            self._with_grid(self._grid[state].solution, solved) if on_grid else solved
+            for state, solved, on_grid in zip(states, found, there, strict=True)
+        ]
+
+    def _with_grid(self, grid: Solution, solved: Solution) -> Solution:
+        def both(of_grid: NDArray[Any], own: NDArray[Any]) -> NDArray[Any]:
+            found = of_grid[..., self._of_grid]
+            found[..., self._beside] = own
+            return found
+
+        return Solution(
+            both(grid.across, solved.across),
+            both(grid.converged, solved.converged),
+            both(grid.residual_lpm, solved.residual_lpm),
+            both(grid.iterations, solved.iterations),
+        )
 
 
 class Narrow(Predictor):
@@ -52,23 +77,12 @@ class Narrow(Predictor):
         near = (n[wanted].ravel() for n in (population.below, population.above))
         rows = np.unique(np.concatenate([[0], wanted, *near]))
         self._rows = rows[rows >= 0]
-        # Nobody asks how the neighbours answer to anything.
-        self._wanted = np.union1d([0], wanted)
         self._of_grid = whole.of_grid[self._rows]
-
-    @cached_property
-    def _all(self) -> Predictor:
-        """Of all that are wanted."""
-        return self._some(self._rows)
-
-    @cached_property
-    def _beside(self) -> Predictor:
-        """Of those among them that are not on the grid."""
-        return self._some(self._rows[self._of_grid < 0])
-
-    def _some(self, rows: Indices) -> Predictor:
-        asked = np.flatnonzero(np.isin(rows, self._wanted))
-        return Predictor(self.circuit, self.population.part(rows), self.solver, asked)
+        self._place = np.full(population.count, -1, dtype=np.intp)
+        self._place[self._rows] = np.arange(len(self._rows))
+        # Nobody asks how the neighbours answer to anything.
+        asked = np.flatnonzero(np.isin(self._rows, np.union1d([0], wanted)))
+        self._alone = _Wanted(whole, self._rows, asked)
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -79,72 +93,49 @@ class Narrow(Predictor):
         """
         wanted = {self._key(s): s for s in states}
         fresh = {key: s for key, s in wanted.items() if not self.has(s)}
-        known = {key: s for key, s in fresh.items() if self._whole.has(s)}
-        grid, new = self._whole.grid, [s for key, s in fresh.items() if key not in known]
-        on_grid = [s for s in new if grid.has(s)]
-        self._all.prepare(s for s in new if not grid.has(s))
-        if self._beside.population.count:
-            self._beside.prepare(on_grid)
+        known = {key for key, s in fresh.items() if self._whole.has(s)}
+        self._alone.prepare(s for key, s in fresh.items() if key not in known)
         for key, state in fresh.items():
-            found = self._whole[state] if key in known else self._spread(self._pieces(state))
+            found = self._whole[state] if key in known else self._spread(self._alone[state])
             with self._lock:
                 self._done.setdefault(key, found)
 
-    def _pieces(self, state: MachineState) -> list[_Piece]:
-        """What was solved for a state, of which candidates."""
-        if self._all.has(state):
-            every = np.arange(len(self._rows))
-            return [_Piece(self._all[state], every, self._rows)]
-        there = self._of_grid >= 0
-        found = [_Piece(self._whole.grid[state], self._of_grid[there], self._rows[there])]
-        if not there.all():
-            others = self._rows[~there]
-            found.append(_Piece(self._beside[state], np.arange(len(others)), others))
-        return found
-
-    def _spread(self, pieces: Sequence[_Piece]) -> StatePrediction:
+    def _spread(self, table: StatePrediction) -> StatePrediction:
         """Each candidate where the whole population has it; the others as the sound machine."""
-        count, first = self.population.count, pieces[0].table
-        mean = np.zeros((len(first.mean), count))
-        known = np.zeros(count, dtype=bool)
-        across = np.repeat(first.healthy[:, None], count, axis=1)
-        solved = Solution(across, known.copy(), np.zeros(count), np.zeros(count, dtype=np.intp))
-        over = Overload(np.zeros(count), np.zeros(count, dtype=np.intp), np.zeros(count))
-        for table, own, rows in ((p.table, p.own, p.rows) for p in pieces):
-            mean[:, rows], known[rows] = table.mean[:, own], table.known[own]
-            across[:, rows] = table.solution.across[:, own]
-            solved.converged[rows] = table.solution.converged[own]
-            solved.residual_lpm[rows] = table.solution.residual_lpm[own]
-            solved.iterations[rows] = table.solution.iterations[own]
-            over.ratio[rows] = table.overload.ratio[own]
-            over.port[rows] = table.overload.port[own]
-            over.pressure_bar[rows] = table.overload.pressure_bar[own]
+        count, rows = self.population.count, self._rows
 
-        place = np.full((len(pieces), count), -1, dtype=np.intp)
-        for of_piece, piece in zip(place, pieces, strict=True):
-            of_piece[piece.rows] = piece.own
+        def everywhere(own: NDArray[Any]) -> NDArray[Any]:
+            found = np.zeros((*own.shape[:-1], count), dtype=own.dtype)
+            found[..., rows] = own
+            return found
+
+        mean, known = everywhere(table.mean), everywhere(table.known)
+        across = np.repeat(table.healthy[:, None], count, axis=1)
+        across[:, rows] = table.solution.across
 
         def made(row: int, some: Some) -> Array:
-            asked = place[:, some]
+            asked = self._place[some]
             there = asked >= 0
-            found = [
-                piece.table.slope.once(row, own[of_it])
-                for piece, own, of_it in zip(pieces, asked, there, strict=True)
-            ]
-            slope = np.zeros((len(found[0]), asked.shape[1]))
-            for of_it, each in zip(there, found, strict=True):
-                slope[:, of_it] = each
+            own = table.slope.once(row, asked[there])
+            slope = np.zeros((len(own), len(asked)))
+            slope[:, there] = own
             return slope
 
+        over, solved = table.overload, table.solution
         return StatePrediction(
-            first.quantities,
+            table.quantities,
             mean,
             MadeWhenAsked(made, lambda row, some: self._cells(mean[row], known, some), known),
             known,
-            first.rated_ports,
-            over,
-            first.healthy,
-            solved,
+            table.rated_ports,
+            Overload(*(everywhere(own) for own in (over.ratio, over.port, over.pressure_bar))),
+            table.healthy,
+            Solution(
+                across,
+                everywhere(solved.converged),
+                everywhere(solved.residual_lpm),
+                everywhere(solved.iterations),
+            ),
         )
 
     @property
@@ -182,12 +173,11 @@ class Narrow(Predictor):
     def clear(self) -> None:
         """Throw away what was solved of these; what the whole population has stays."""
         super().clear()
-        self._all.clear()
-        self._beside.clear()
+        self._alone.clear()
 
     def forget(self, states: Iterable[MachineState]) -> None:
         """Drop predictions that are not needed again, the others' too."""
         every = list(states)
         super().forget(every)
-        for other in (self._whole, self._all, self._beside):
+        for other in (self._whole, self._alone):
             other.forget(every)

@@ -357,6 +357,8 @@ class Predictor:
     ) -> StatePrediction:
         across = solution.across
         mean, slope, fine = self._shown(named, state, across)
+        if self._shelved:
+            slope = self._kept_or_made(self._key(named), slope)
         known = solution.converged & fine & np.isfinite(mean).all(0)
         mean[:, ~known] = 0.0
         return StatePrediction(
@@ -369,6 +371,22 @@ class Predictor:
             healthy,
             solution,
         )
+
+    def _kept_or_made(self, key: str, made: Made) -> Made:
+        """Slopes of all candidates, which words and pairs ask for each time, are shelved as well."""
+
+        def found(row: int, some: Some) -> Array:
+            if some is not EVERYBODY:
+                return made(row, some)
+            quantity = self.quantities[row]
+            name = f"{key}/slope/{quantity.kind}/{quantity.place}"
+            kept = self.kept(name)
+            if kept is None:
+                kept = {"slope": made(row, some).astype(np.float32)}
+                self.keep(name, kept)
+            return kept["slope"].astype(float)
+
+        return found
 
     def _shown(
         self, named: MachineState, state: SolvableState, across: Array
