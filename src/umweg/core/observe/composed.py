@@ -201,7 +201,7 @@ class Composed(Predictor):
             parts[0],
             mean=mean,
             slope=MadeWhenAsked(
-                lambda row, some: joined(lambda p: p.slope.once(row, EVERYBODY))[..., some],
+                lambda row, some: joined(lambda p: p.slope.bare(row, EVERYBODY))[..., some],
                 lambda row, some: self._cells(mean[row], known, some),
                 known,
                 dear=True,

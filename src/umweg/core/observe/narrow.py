@@ -116,7 +116,7 @@ class Narrow(Predictor):
         def made(row: int, some: Some) -> Array:
             asked = self._place[some]
             there = asked >= 0
-            own = table.slope.once(row, asked[there])
+            own = table.slope.bare(row, asked[there])
             slope = np.zeros((len(own), len(asked)))
             slope[:, there] = own
             return slope

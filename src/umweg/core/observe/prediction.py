@@ -43,8 +43,9 @@ class Slopes(Protocol):
         """(U + T + 4, L) of some candidates alone."""
         ...
 
-    def once(self, row: int, some: "Some") -> Array:
-        """The same for who asks but once, and puts it together with others."""
+    def bare(self, row: int, some: "Some") -> Array:
+        """The same for who asks but once and knows the slopes of the severities: those may be of
+        any value."""
         ...
 
 
@@ -95,11 +96,13 @@ class MadeWhenAsked:
             few[name] = self._fresh(row, some)
         return few[name]
 
-    def once(self, row: int, some: Some) -> Array:
-        """The same for who asks but once, and puts it together with others."""
+    def bare(self, row: int, some: Some) -> Array:
+        """The same for who asks but once and knows the slopes of the severities."""
         if self._dear or row in self._rows:
             return self[row][:, some]
-        return self._fresh(row, some)
+        slope = self._made(row, some)
+        slope[:, ~self._known[some]] = 0.0
+        return slope
 
     def _fresh(self, row: int, some: Some) -> Array:
         slope = self._made(row, some)
