@@ -11,7 +11,14 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 from pydantic import ValidationError
 
-from umweg.core.circuit.document import Circuit, MachineState, problems_of, read_circuit, read_json
+from umweg.core.circuit.document import (
+    Circuit,
+    MachineState,
+    Timing,
+    problems_of,
+    read_circuit,
+    read_json,
+)
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
@@ -355,6 +362,11 @@ def _program(document: Circuit, name: str, phases: list[str]) -> "Program":
         raise FormatError("not a program", problems_of(error)) from error
 
 
+def _playing(timing: Timing, candidates: int) -> None:
+    """What a first question about a circuit waits for; it is kept for the next."""
+    print(f"playing “{timing.label}” of {candidates} candidates …", file=sys.stderr, flush=True)
+
+
 @app.command()
 def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """Rank the suspects of a job, with reasons and next steps."""
@@ -364,6 +376,7 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
     doctor = Diagnostician.of(
         circuit, document.instruments, document.labour_per_min, document.machine.history
     )
+    doctor.predictor.told = _playing
     view = answer(doctor, document.observations)
     if as_json:
         print(view.model_dump_json(indent=1))

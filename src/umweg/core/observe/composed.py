@@ -75,7 +75,7 @@ class Paired(Predictor):
     def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time, on the comparison scale: not played."""
         if some is not EVERYBODY:
-            return self._of_both(self._singles.timed(quantity, self._both(some)))
+            return self._of_both(self._singles.timed(quantity, self.alone_of(some)))
         alone = self._singles.timed(quantity)
         with self._lock:
             if quantity not in self._timed:
@@ -88,14 +88,13 @@ class Paired(Predictor):
 
     def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time as far as that follows from the faults alone."""
-        return self._of_both(self._singles.played(quantity, self._both(some)))
+        own = EVERYBODY if some is EVERYBODY else self.alone_of(some)
+        return self._of_both(self._singles.played(quantity, own))
 
-    def _both(self, some: Some) -> Some:
-        """Both faults alone of some pairs."""
-        if some is EVERYBODY:
-            return EVERYBODY
-        both: Indices = np.unique(self._alone[:, some])
-        return both
+    def alone_of(self, some: Some) -> Indices:
+        """Which single faults some pairs are put together from, and the sound machine."""
+        alone: Indices = np.union1d([0], self._alone[:, some])
+        return alone
 
     def _of_both(self, alone: TimedPrediction) -> TimedPrediction:
         known = self._known_alone(alone.known)
@@ -248,8 +247,9 @@ class Composed(Predictor):
 class Joined(Composed):
     """Single faults and pairs of them."""
 
-    def __init__(self, singles: Predictor, pairs: Predictor) -> None:
+    def __init__(self, singles: Predictor, pairs: Paired) -> None:
         super().__init__((singles, pairs), merged(singles.population, pairs.population))
+        self._pairs = pairs
 
     @property
     def in_time(self) -> Sequence[Timing]:
@@ -267,11 +267,13 @@ class Joined(Composed):
         return self._behind(*(part.played(quantity, own) for part, own in each))
 
     def _of_each(self, some: Some) -> tuple[Some, Some]:
-        """Some candidates, as the singles and the pairs count them."""
+        """Some candidates, as the singles and the pairs count them; the pairs' own faults are asked
+        for with the singles, so that all are played together."""
         if some is EVERYBODY:
             return EVERYBODY, EVERYBODY
         rows, first = np.arange(self.population.count)[some], self.parts[0].population.count
-        return rows[rows < first], rows[rows >= first] - first
+        pairs = rows[rows >= first] - first
+        return np.union1d(rows[rows < first], self._pairs.alone_of(pairs)), pairs
 
     @staticmethod
     def _behind(a: TimedPrediction, b: TimedPrediction) -> TimedPrediction:

@@ -72,6 +72,8 @@ class Plays:
         self._own: Array | None = None
         self._found: TimedPrediction | None = None
         self._lock = threading.Lock()
+        self.told: Callable[[Timing, int], None] | None = None
+        """Who hears what is played, and of how many candidates, before it is waited for."""
 
     @property
     def _circuit(self) -> Circuit:
@@ -142,6 +144,8 @@ class Plays:
 
     def _play(self, rows: Mask, drawn: Mask) -> None:
         """Play candidates as they are and others with their unknowns drawn, all in one batch."""
+        if self.told is not None:
+            self.told(self._timing, int(rows.sum()))
         reader, timing, population = self._reader, self._timing, self._population
         slots, sigma = self._unknowns.slot, self._unknowns.sigma
         base = reader.network.base_parameters[slots]

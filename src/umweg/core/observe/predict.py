@@ -2,7 +2,7 @@
 
 import hashlib
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cache, cached_property
 from itertools import pairwise
 
@@ -88,6 +88,8 @@ class Predictor:
         """What was seen or said, by name: (W, C) probability of each word."""
         self.patient = True
         """Whether who plans waits for what could be read in time to be played."""
+        self.told: Callable[[Timing, int], None] | None = None
+        """Who hears what is played, and of how many candidates, before it is waited for."""
         self._lock = threading.Lock()
         rated = [(c, port, bar) for c in circuit.components for port, bar in c.ratings.items()]
         self._rated_ports = tuple(f"{c.id}.{port}" for c, port, _ in rated)
@@ -292,6 +294,7 @@ class Predictor:
             if quantity not in self._plays:
                 self._plays[quantity] = self._plays_of(quantity)
             plays = self._plays[quantity]
+            plays.told = self.told
         found = plays.of(some)
         if some is EVERYBODY:
             self.remember(quantity, found)
