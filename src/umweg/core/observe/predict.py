@@ -82,6 +82,7 @@ class Predictor:
         self._keys: dict[int, tuple[MachineState, str]] = {}
         self._done: dict[str, StatePrediction] = {}
         self._healthy: dict[str, Array] = {}
+        self._solvable: dict[str, SolvableState] = {}
         self._timed: dict[Quantity, TimedPrediction] = {}
         self._plays: dict[Quantity, Plays] = {}
         self.seen: dict[str, Array] = {}
@@ -133,6 +134,13 @@ class Predictor:
                 self._keys.clear()
             known = self._keys[id(state)] = state, state_key(state)
         return known[1]
+
+    def solvable(self, state: MachineState) -> SolvableState:
+        """A state in numbers: looks ask for those of a dozen parts in as many states."""
+        key = self._key(state)
+        if key not in self._solvable:
+            self._solvable[key] = self.network.state(state)
+        return self._solvable[key]
 
     def prepare(self, states: Iterable[MachineState]) -> None:
         """Compute several states in one batch.
@@ -238,6 +246,7 @@ class Predictor:
             self._done.clear()
             self._timed.clear()
             self._plays.clear()
+            self._solvable.clear()
             self.seen.clear()
 
     def healthy(self, state: MachineState) -> Array:

@@ -149,7 +149,7 @@ class PassesBy:
     def probability(self, predictor: Predictor) -> Array:
         """(4, C) of ``AMOUNTS``; even where it is not known."""
         state = predictor.circuit.states[self.state]
-        table, solvable = predictor[state], predictor.network.state(state)
+        table, solvable = predictor[state], predictor.solvable(state)
         cases = predictor.population.cases(0, state.oil_c)
         passes = _passes_lpm(
             predictor.solver,

@@ -210,7 +210,7 @@ def _of_candidates(
         np.tile(population.value[rows], (len(named), 1)),
     )
     across = np.hstack([predictor[state].solution.across[:, rows] for state in named])
-    solvable = [predictor.network.state(state) for state in named]
+    solvable = [predictor.solvable(state) for state in named]
     chances = np.stack(_chances(predictor.solver, component, solvable, cases, across))
     return chances.reshape(2, len(named), len(rows))
 
