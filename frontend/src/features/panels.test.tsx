@@ -108,6 +108,28 @@ const workshop: Workshop = {
   ],
 };
 
+function shown(over: Diagnosis, onDecide = () => {}) {
+  return render(
+    <StepPanel
+      schematic={{ states: [] } as unknown as Schematic}
+      curve={null}
+      revision={1}
+      diagnosis={over}
+      workshop={workshop}
+      chosen={step}
+      pointLabel="M2"
+      conditions="Engine rated · oil 50 °C"
+      reading={false}
+      onRead={() => {}}
+      onMoment={() => {}}
+      onChoose={() => {}}
+      onKeep={() => {}}
+      onDecide={onDecide}
+      onDoubt={async () => []}
+    />,
+  );
+}
+
 describe("StepPanel", () => {
   it("names the guess that costs most, and what the plate would tell", () => {
     const guess = {
@@ -119,51 +141,27 @@ describe("StepPanel", () => {
       unit: "bar",
       bits: 0.83,
     };
-    render(
-      <StepPanel
-        schematic={{ states: [] } as unknown as Schematic}
-        curve={null}
-        revision={1}
-        diagnosis={{
-          ...diagnosis,
-          plan: diagnosis.plan && { ...diagnosis.plan, guesses: [guess] },
-        }}
-        workshop={workshop}
-        chosen={step}
-        pointLabel="M2"
-        conditions=""
-        reading={false}
-        onRead={() => {}}
-        onMoment={() => {}}
-        onChoose={() => {}}
-        onKeep={() => {}}
-        onDoubt={async () => []}
-      />,
-    );
+    shown({ ...diagnosis, plan: diagnosis.plan && { ...diagnosis.plan, guesses: [guess] } });
     expect(screen.getByText("Main relief").closest("li")?.textContent).toBe(
       "Main relief, opens at: 200 bar is taken. From the plate or the sheet it would tell 0.8 bit.",
     );
   });
 
+  it("leads to the decision once no step is worth its minutes, not before", () => {
+    let decided = 0;
+    const { unmount } = shown(diagnosis);
+    expect(screen.queryByText(/decide what is mended/)).toBeNull();
+    unmount();
+    shown({ ...diagnosis, plan: diagnosis.plan && { ...diagnosis.plan, enough: true } }, () => {
+      decided += 1;
+    });
+    expect(screen.getByText(/decide what is mended/)).toBeTruthy();
+    screen.getByRole("button", { name: "To the suspects" }).click();
+    expect(decided).toBe(1);
+  });
+
   it("says where, with what, is it safe, what a good one shows, and why not another", () => {
-    render(
-      <StepPanel
-        schematic={{ states: [] } as unknown as Schematic}
-        curve={null}
-        revision={1}
-        diagnosis={diagnosis}
-        workshop={workshop}
-        chosen={step}
-        pointLabel="M2"
-        conditions="Engine rated · oil 50 °C"
-        reading={false}
-        onRead={() => {}}
-        onMoment={() => {}}
-        onChoose={() => {}}
-        onKeep={() => {}}
-        onDoubt={async () => []}
-      />,
-    );
+    shown(diagnosis);
     expect(screen.getByRole("heading", { level: 2 }).textContent).toContain("M2 Gauge port");
     expect(screen.getByText(/up to 210 bar possible/)).toBeTruthy();
     expect(screen.getByText("Nobody in the hopper.")).toBeTruthy();

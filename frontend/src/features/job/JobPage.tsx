@@ -381,6 +381,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 curve={flow.data?.curve ?? null}
                 own={own !== null}
                 onBack={() => setWanted(null)}
+                onDecide={() => onTab("suspects")}
                 onKeep={keep}
                 onDoubt={(reading) => api.doubts(job.id, reading).then((found) => found.doubts)}
               />

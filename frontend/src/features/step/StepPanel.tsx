@@ -39,6 +39,8 @@ interface StepPanelProps {
   /** The step is a reading of somebody's own choice, not one that is proposed. */
   own?: boolean;
   onBack?: () => void;
+  /** Where it is decided what is mended. */
+  onDecide: () => void;
 }
 
 export function stepKey(step: Step): string {
@@ -144,6 +146,15 @@ export function StepPanel(props: StepPanelProps) {
       data-state={step.state}
       data-instrument={step.instrument ?? ""}
     >
+      {diagnosis.plan?.enough && !props.own && (
+        <Notice tone="good">
+          No further step is worth its minutes: decide what is mended. What follows would only make
+          it surer.
+          <Button className="mt-2 w-full" onClick={props.onDecide}>
+            To the suspects
+          </Button>
+        </Notice>
+      )}
       <div>
         <div className="flex items-start justify-between gap-2">
           <h2 className="font-bold text-xl leading-tight">
