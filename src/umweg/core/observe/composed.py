@@ -72,10 +72,8 @@ class Paired(Predictor):
             begun.append(np.where(known, there, healthy[:count, [i]])[:, chosen])
         return np.concatenate(begun, axis=1)
 
-    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
+    def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time, on the comparison scale: not played."""
-        if some is not EVERYBODY:
-            return self._of_both(self._singles.timed(quantity, self.alone_of(some)))
         alone = self._singles.timed(quantity)
         with self._lock:
             if quantity not in self._timed:
@@ -256,10 +254,9 @@ class Joined(Composed):
         """What the single faults were played in: pairs are put together from them."""
         return self.parts[0].in_time
 
-    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
+    def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time."""
-        each = zip(self.parts, self._of_each(some), strict=True)
-        return self._behind(*(part.timed(quantity, own) for part, own in each))
+        return self._behind(*(part.timed(quantity) for part in self.parts))
 
     def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """The same, but what can be worked out from steady states is not."""
@@ -327,10 +324,8 @@ class Divided(Composed):
         """What the single faults were played in."""
         return self.parts[0].in_time
 
-    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
+    def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time."""
-        if some is not EVERYBODY:
-            return self._interpolated(self.parts[0].timed(quantity, self._about(some)))
         grid = self.parts[0].timed(quantity)
         with self._lock:
             if quantity not in self._timed:

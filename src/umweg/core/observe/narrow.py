@@ -11,7 +11,6 @@ from umweg.core.components.base import Array
 from umweg.core.network.network import Indices, SolvableState
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import (
-    EVERYBODY,
     SEVERITIES,
     MadeWhenAsked,
     Overload,
@@ -143,9 +142,8 @@ class Narrow(Predictor):
         """What the whole population was played in."""
         return self._whole.in_time
 
-    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
+    def timed(self, quantity: Quantity) -> TimedPrediction:
         """What the wanted candidates show in time; only they are played, or worked out."""
-        del some
         if quantity not in self._timed:
             found = self._whole.played(quantity, self._rows)
             if quantity.of.from_states:

@@ -290,8 +290,14 @@ class Predictor:
         with self._lock:
             self._timed.setdefault(quantity, timed)
 
-    def timed(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
-        """What every candidate shows in time, played when first asked for.
+    def timed(self, quantity: Quantity) -> TimedPrediction:
+        """What every candidate shows in time, played when first asked for."""
+        found = self.played(quantity)
+        self.remember(quantity, found)
+        return found
+
+    def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
+        """The same, but what can be worked out from steady states need not be.
 
         Parameters
         ----------
@@ -304,14 +310,7 @@ class Predictor:
                 self._plays[quantity] = self._plays_of(quantity)
             plays = self._plays[quantity]
             plays.told = self.told
-        found = plays.of(some)
-        if some is EVERYBODY:
-            self.remember(quantity, found)
-        return found
-
-    def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
-        """The same, but what can be worked out from steady states is not."""
-        return self.timed(quantity, some)
+        return plays.of(some)
 
     def _plays_of(self, quantity: Quantity) -> Plays:
         timing = self.circuit.timing(quantity.place)
