@@ -63,14 +63,14 @@ def test_no_reading_tells_more_than_its_bound() -> None:
     mean = random.normal(0, random.uniform(0.01, 5.0, (readings, 1)), (readings, count))
     sd = random.uniform(0.5, 2.0, (readings, count))
     weight = random.dirichlet(np.ones(count))
-    each = np.arange(count)
-    told, saved = judged(mean, sd, weight, each, each, np.full(count, 100.0))
+    each, own = np.arange(count), np.repeat(np.arange(count)[:, None], 2, axis=1)
+    told, saved = judged(mean, sd, weight, each, own, np.full(count, 100.0))
     bound = most_bits(mean, sd, weight)
     assert np.all(told <= bound + 1e-3)
     # It is a bound that parts: what tells much is not among what tells little.
     assert np.corrcoef(told, bound)[0, 1] > 0.8
     least = float(np.median(bound))
-    some, less = judged(mean, sd, weight, each, each, np.full(count, 100.0), least)
+    some, less = judged(mean, sd, weight, each, own, np.full(count, 100.0), least)
     kept = bound >= least
     np.testing.assert_allclose(some[kept], told[kept])
     np.testing.assert_allclose(less[kept], saved[kept])

@@ -10,13 +10,14 @@ from tests.core.test_plan import KIT, SINKS, doctor_of
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.judged import sequence_cost
 from umweg.core.diagnose.ladder import LOOK
 from umweg.core.diagnose.order import Outlook, Pairs, in_order
 from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.play import observe
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.steps import Step
-from umweg.core.diagnose.worth import Stakes, sequence_cost
+from umweg.core.diagnose.worth import Stakes
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.kinds.behaviours import Behaviour
@@ -55,7 +56,7 @@ def sampled(planner: Planner, first: Step, second: Step, draws: int = 3000) -> f
     belief = np.zeros((draws, len(owners)))
     np.add.at(belief.T, index, posterior.T)
     stakes = planner.stakes
-    costs = sequence_cost(stakes._by_action @ belief.T, stakes._cost)
+    costs = sequence_cost(belief.T, stakes._needs, stakes._cost)
     return stakes.now - float(costs.mean())
 
 

@@ -1,5 +1,6 @@
 """Money and information against brute force and by hand."""
 
+from collections.abc import Sequence
 from itertools import permutations
 
 import numpy as np
@@ -9,6 +10,7 @@ from umweg.core.components.base import WORKS
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.evidence import spread_band
 from umweg.core.diagnose.gauges import gauge_for, highest_bar, within_reach_bar
+from umweg.core.diagnose.judged import in_sequence, sequence_cost
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.worth import (
     EXPLAIN_MIN,
@@ -18,9 +20,7 @@ from umweg.core.diagnose.worth import (
     Money,
     Stakes,
     action_of,
-    in_sequence,
     repairs_of,
-    sequence_cost,
 )
 from umweg.core.faults.population import Hypothesis, faults_of
 from umweg.core.observe.instruments import Instrument
@@ -31,16 +31,22 @@ from umweg.library import load_circuit, load_jobs
 JOBS = {job.id: job for job in load_jobs()}
 
 
-def brute(chance: list[float], cost: list[float]) -> float:
-    """The cheapest order of all, tried until one cures."""
-    best = np.inf
-    for order in permutations(range(len(chance))):
-        left, total = sum(chance), 0.0
-        for i in order:
-            total += cost[i] * left
-            left -= chance[i]
-        best = min(best, total)
-    return best
+def in_this_order(
+    order: Sequence[int], share: list[float], needs: list[tuple[int, ...]], cost: list[float]
+) -> float:
+    """Repairs done one after the other, until all are done that a machine needs."""
+    total, left = 0.0, set(range(len(share)))
+    done: set[int] = set()
+    for i in order:
+        total += cost[i] * sum(share[h] for h in left)
+        done.add(i)
+        left = {h for h in left if not done.issuperset(needs[h])}
+    return total
+
+
+def single(count: int) -> np.ndarray:
+    """As many faults as repairs: each needs its own."""
+    return np.repeat(np.arange(count)[:, None], 2, axis=1)
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -48,18 +54,53 @@ def test_the_cheapest_sequence_is_the_cheapest_of_all_orders(seed: int) -> None:
     generator = np.random.default_rng(seed)
     chance = generator.dirichlet(np.ones(5))
     cost = generator.uniform(20, 900, 5)
-    found = sequence_cost(chance[:, None], cost)[0]
-    assert found == pytest.approx(brute(chance.tolist(), cost.tolist()))
-    order = in_sequence(chance, cost)
+    found = sequence_cost(chance[:, None], single(5), cost)[0]
+    own = [(i,) for i in range(5)]
+    orders = [in_this_order(o, chance.tolist(), own, cost.tolist()) for o in permutations(range(5))]
+    assert found == pytest.approx(min(orders))
+    order = in_sequence(chance, single(5), cost)
     ratio = (chance / cost)[order]
     assert np.all(np.diff(ratio) <= 1e-12)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_of_two_faults_each_is_mended_once(seed: int) -> None:
+    """A repair that cured one of two is not paid for again, and few orders are cheaper."""
+    generator = np.random.default_rng(seed)
+    needs = [(0,), (1,), (2,), (3,), (0, 1), (0, 3), (2, 4)]
+    share = generator.dirichlet(np.array([3.0, 1.0, 1.0, 1.0, 0.3, 0.3, 0.3]))
+    cost = generator.uniform(20, 900, 5)
+    both = np.array([(n[0], n[-1]) for n in needs])
+    found = sequence_cost(share[:, None], both, cost)[0]
+    order = in_sequence(share, both, cost).tolist()
+    assert found == pytest.approx(in_this_order(order, share.tolist(), needs, cost.tolist()))
+    least = min(
+        in_this_order(o, share.tolist(), needs, cost.tolist()) for o in permutations(range(5))
+    )
+    assert least * (1 - 1e-12) <= found < 1.1 * least
 
 
 def test_two_repairs_by_hand() -> None:
     """80 % for 100, else 20 % for 400 more: 100 + 0.2·400 = 180; scaled down, scaled with it."""
     chance, cost = np.array([[0.8], [0.2]]), np.array([100.0, 400.0])
-    assert sequence_cost(chance, cost)[0] == pytest.approx(180.0)
-    assert sequence_cost(0.5 * chance, cost)[0] == pytest.approx(90.0)
+    assert sequence_cost(chance, single(2), cost)[0] == pytest.approx(180.0)
+    assert sequence_cost(0.5 * chance, single(2), cost)[0] == pytest.approx(90.0)
+
+
+@pytest.mark.parametrize("valve", [50.0, 150.0])
+def test_a_second_fault_behind_a_dear_one_by_hand(valve: float) -> None:
+    """A pump for 1,000 in any case, in one of ten a valve behind it: cheap as it is, it cures
+    nobody alone, and comes after the pump, which is paid for once."""
+    share, needs = np.array([0.9, 0.1]), np.array([[0, 0], [0, 1]])
+    cost = np.array([1000.0, valve])
+    assert in_sequence(share, needs, cost).tolist() == [0, 1]
+    assert sequence_cost(share[:, None], needs, cost)[0] == pytest.approx(1000 + 0.1 * valve)
+
+
+def test_what_is_done_already_costs_nothing_and_opens_the_way() -> None:
+    share, needs = np.array([0.5, 0.3, 0.2]), np.array([[0, 0], [0, 1], [2, 2]])
+    done = sequence_cost(share[:, None], needs, np.array([0.0, 100.0, 400.0]))
+    assert done[0] == pytest.approx(0.5 * 100 + 0.2 * 400)
 
 
 def test_a_repair_is_priced_by_what_its_fault_asks_for() -> None:
@@ -106,7 +147,7 @@ def test_knowing_all_saves_all_but_the_repair_itself(
     assert bits == pytest.approx(float(-(prior * np.log2(prior)).sum()))
     tried = TRY_MIN * packer_doctor.money.labour_per_min
     alone = [
-        sum(map(packer_doctor.money.cost, cure_of(ranking.population.hypotheses[h]))) + tried
+        sum(packer_doctor.money.cost(a) + tried for a in cure_of(ranking.population.hypotheses[h]))
         for h in names
     ]
     assert saved == pytest.approx(stakes.now - float(prior @ np.array(alone)))
@@ -132,30 +173,28 @@ def test_information_against_brute_force(
     weight = ranking.inside[live] / ranking.inside[live].sum()
     owners = ranking.population.hypothesis[live]
     names = np.unique(owners)
-    actions = {h: cure_of(ranking.population.hypotheses[h]) for h in names}
-    cost = {h: sum(map(packer_doctor.money.cost, actions[h])) for h in names}
+    needs = [cure_of(ranking.population.hypotheses[h]) for h in names]
+    money = packer_doctor.money
+    tried = TRY_MIN * money.labour_per_min
+    cost = {a: money.cost(a) + tried for need in needs for a in need}
     expected_bits = expected_then = 0.0
     prior = np.array([weight[owners == h].sum() for h in names])
     for o in range(4):
         joint = np.array([(weight * outcome[:, o])[owners == h].sum() for h in names])
         expected_bits += float((joint * np.log2(joint / (prior * joint.sum()))).sum())
-        expected_then += sequence(joint, names, actions, cost, packer_doctor.money)
-    now = sequence(prior, names, actions, cost, packer_doctor.money)
+        expected_then += sequence(joint, needs, cost)
+    now = sequence(prior, needs, cost)
     assert bits == pytest.approx(expected_bits, rel=1e-6)
     assert saved == pytest.approx(now - expected_then, rel=1e-6)
 
 
-def sequence(joint, names, actions, cost, money) -> float:  # type: ignore[no-untyped-def]
+def sequence(joint, needs, cost) -> float:  # type: ignore[no-untyped-def]
     """The same repairs one after the other, summed in plain Python."""
-    by_action: dict[object, tuple[float, float]] = {}
-    for share, h in zip(joint, names, strict=True):
-        before = by_action.get(actions[h], (0.0, 0.0))[0]
-        by_action[actions[h]] = before + share, cost[h] + TRY_MIN * money.labour_per_min
-    total, left = 0.0, float(joint.sum())
-    for share, price in sorted(by_action.values(), key=lambda v: -v[0] / v[1]):
-        total += price * left
-        left -= share
-    return total
+    share = joint.tolist()
+    places = {action: i for i, action in enumerate(cost)}
+    both = np.array([[places[a] for a in (min(n), max(n))] for n in needs])
+    order = in_sequence(joint, both, np.array(list(cost.values()))).tolist()
+    return in_this_order(order, share, [tuple(b) for b in both.tolist()], list(cost.values()))
 
 
 def test_enough_is_said_only_when_no_step_pays(packer_doctor: Diagnostician) -> None:
@@ -170,8 +209,10 @@ def test_enough_is_said_only_when_no_step_pays(packer_doctor: Diagnostician) -> 
 
 
 def test_repairs_stand_in_the_order_of_chance_per_cost(
-    packer_doctor: Diagnostician, ranking: Ranking
+    packer_doctor: Diagnostician,
 ) -> None:
+    ranking, _ = packer_doctor.rank(JOBS["packer_weak"].observations[:1])
+    assert not ranking.population.paired
     repairs = repairs_of(ranking, packer_doctor.money)
     tried = TRY_MIN * packer_doctor.money.labour_per_min
     ratios = [r.share / (r.cost + tried) for r in repairs]

@@ -1,7 +1,12 @@
-"""What many readings are worth, judged in one go: the inner loop of planning.
+"""In which order repairs are tried, what that costs, and what readings save of it: the inner loops
+of planning, compiled.
 
-The same sums as :meth:`umweg.core.diagnose.worth.Stakes.information` over a grid of outcomes,
-compiled: a plan asks for some two hundred readings of some hundred live candidates each.
+Where one repair cures each fault, the order of chance per cost is the cheapest (Heckerman, Breese
+and Rommelse 1995). Of two faults the later repair cures, and the earlier one is done already: it is
+paid for once, and the later one is worth nothing before it.
+
+A plan asks for some two hundred readings of some hundred live candidates each: the same sums as
+:meth:`umweg.core.diagnose.worth.Stakes.information`, over a grid of outcomes.
 """
 
 import math
@@ -11,6 +16,7 @@ import numpy as np
 
 from umweg.core.components.base import Array
 from umweg.core.components.kernels import law as compiled
+from umweg.core.network.network import Indices
 from umweg.core.solve.threads import shared
 
 GRID = 48
@@ -20,13 +26,39 @@ _FLOOR = 1e-12
 _NEVER = 1e-12
 """Chance of a hypothesis and an outcome together that is not worth a logarithm."""
 
+_AFTER = 1.0 - 1e-9
+"""Of what the earlier of two repairs is worth, the later one has so much at the most."""
+
+
+def sequence_cost(share: Array, needs: Indices, cost: Array) -> Array:
+    """(G,) expected cost of trying repairs until the machine is cured.
+
+    Parameters
+    ----------
+    share : (H, G) of each hypothesis; a column need not sum to 1, its cost scales with it
+    needs : (H, 2) the repairs that cure it, of one fault the same one twice
+    cost : (A,) of each repair and of the try after it; nothing for one that is done already
+    """
+    found = np.zeros(share.shape[1])
+    columns = np.ascontiguousarray(share.T, dtype=float)
+    _costs(columns, _pairs(needs), np.ascontiguousarray(cost, dtype=float), found)
+    return found
+
+
+def in_sequence(share: Array, needs: Indices, cost: Array) -> Indices:
+    """(A,) the repairs in their order, by what each hypothesis (H,) has of the belief."""
+    order, room = np.arange(len(cost)), np.zeros((3, len(cost)))
+    known = np.ascontiguousarray(share, dtype=float), _pairs(needs), np.asarray(cost, dtype=float)
+    _sort(*known, order, room)
+    return order
+
 
 def judged(
     mean: Array,
     sd: Array,
     weight: Array,
     first: Any,
-    action: Any,
+    needs: Any,
     cost: Array,
     least_bits: float = 0.0,
 ) -> tuple[Array, Array]:
@@ -37,7 +69,7 @@ def judged(
     mean, sd : (R, L) what each live candidate would show, noise included
     weight : (L,) of the candidates; those of one hypothesis stand together
     first : (H,) where each hypothesis begins
-    action : (H,) which repair cures it
+    needs : (H, 2) which repairs cure it, of one fault the same one twice
     cost : (A,) of each repair and of the try after it
     least_bits : what can at most tell less is not worked out: its bound is given, and no saving
     """
@@ -48,7 +80,7 @@ def judged(
     of_all = (
         np.ascontiguousarray(weight, dtype=float),
         np.ascontiguousarray(first, dtype=np.int64),
-        np.ascontiguousarray(action, dtype=np.int64),
+        np.ascontiguousarray(needs, dtype=np.int64),
         np.ascontiguousarray(cost, dtype=float),
     )
     shared(
@@ -68,17 +100,43 @@ def most_bits(mean: Array, sd: Array, weight: Array) -> Array:
     return np.maximum(bound, 0.0)
 
 
-@compiled
-def _sequence(chance: Array, cost: Array, order: Any, worth: Array) -> float:
-    """Expected cost of trying repairs by chance per cost until one cures.
+def _pairs(needs: Indices) -> Any:
+    return np.ascontiguousarray(needs, dtype=np.int64)
 
-    ``order`` is sorted from how it stands, and left sorted: outcomes that lie beside each other
-    ask for nearly the same one. ``worth`` is room to work in.
+
+@compiled
+def _sort(share: Array, needs: Any, cost: Array, order: Any, room: Array) -> None:
+    """Sort some repairs by what each is worth: the chance that it cures, per cost.
+
+    Of a pair each repair has the part of the chance that goes with its price: then both are worth
+    what the two together are. Whichever is worth less comes later and cures with all of the pair's
+    chance, but not before the other.
+
+    ``order (A,)`` is sorted from how it stands: what is asked for one after the other lies close.
+    ``room (3, A)`` is to work in.
     """
-    rest = 0.0
-    for a in range(len(chance)):
-        rest += chance[a]
-        worth[a] = chance[a] / cost[a]
+    worth, whole, most = room[0], room[1], room[2]
+    room[:] = 0.0
+    for h in range(len(share)):
+        a, b = needs[h, 0], needs[h, 1]
+        if a == b:
+            worth[a] += share[h]
+            whole[a] += share[h]
+        elif cost[a] + cost[b] > 0.0:
+            worth[a] += share[h] * cost[a] / (cost[a] + cost[b])
+            worth[b] += share[h] * cost[b] / (cost[a] + cost[b])
+    for a in range(len(cost)):
+        worth[a] = worth[a] / cost[a] if cost[a] > 0.0 else np.inf
+    for h in range(len(share)):
+        a, b = needs[h, 0], needs[h, 1]
+        if a != b:
+            if worth[b] > worth[a]:
+                a, b = b, a
+            whole[b] += share[h]
+            most[b] = max(most[b], worth[a])
+    for a in range(len(cost)):
+        if most[a] > 0.0 and cost[a] > 0.0:
+            worth[a] = max(worth[a], min(whole[a] / cost[a], _AFTER * most[a]))
     for i in range(1, len(order)):
         a = order[i]
         place = i
@@ -86,11 +144,29 @@ def _sequence(chance: Array, cost: Array, order: Any, worth: Array) -> float:
             order[place] = order[place - 1]
             place -= 1
         order[place] = a
-    total = 0.0
+
+
+@compiled
+def _expected(share: Array, needs: Any, cost: Array, order: Any, room: Array) -> float:
+    """Expected cost of some repairs in the order that suits the shares, which is left in ``order``
+    (see :func:`_sort`)."""
+    _sort(share, needs, cost, order, room)
+    done = room[0]
+    spent = 0.0
     for a in order:
-        total += cost[a] * rest
-        rest -= chance[a]
+        spent += cost[a]
+        done[a] = spent
+    total = 0.0
+    for h in range(len(share)):
+        total += share[h] * max(done[needs[h, 0]], done[needs[h, 1]])
     return total
+
+
+@compiled
+def _costs(columns: Array, needs: Any, cost: Array, found: Array) -> None:
+    order, room = np.arange(len(cost)), np.zeros((3, len(cost)))
+    for g in range(len(columns)):
+        found[g] = _expected(columns[g], needs, cost, order, room)
 
 
 @compiled
@@ -99,7 +175,7 @@ def _judge(
     sd: Array,
     weight: Array,
     first: Any,
-    action: Any,
+    needs: Any,
     cost: Array,
     bits: Array,
     saved: Array,
@@ -111,11 +187,9 @@ def _judge(
     for h in range(hypotheses):
         last = first[h + 1] if h + 1 < hypotheses else live
         prior[h] = weight[first[h] : last].sum() / whole
-    order = np.arange(actions)
-    chance, worth = np.zeros(actions), np.zeros(actions)
-    for h in range(hypotheses):
-        chance[action[h]] += prior[h]
-    now = _sequence(chance, cost, order, worth)
+    order, room = np.arange(actions), np.zeros((3, actions))
+    share = np.zeros(hypotheses)
+    now = _expected(prior, needs, cost, order, room)
     cell, outcome = np.zeros(GRID), np.zeros(GRID)
     # Of each hypothesis and outcome, and what falls to every outcome of a hypothesis alike.
     joint, never = np.zeros((hypotheses, GRID)), np.zeros(hypotheses)
@@ -152,10 +226,10 @@ def _judge(
                     cell[g] = math.exp(-0.5 * z * z) / s
                     total += cell[g]
                     z += step
-            share = weight[c] / whole / total
-            never[h] += share * _FLOOR
+            each = weight[c] / whole / total
+            never[h] += each * _FLOOR
             for g in range(begin, end):
-                joint[h, g] += share * cell[g]
+                joint[h, g] += each * cell[g]
         for g in range(GRID):
             outcome[g] = 0.0
         for h in range(hypotheses):
@@ -171,9 +245,8 @@ def _judge(
                     continue
                 told += p * math.log2(p / (prior[h] * outcome[g]))
         for g in range(GRID):
-            chance[:] = 0.0
             for h in range(hypotheses):
-                chance[action[h]] += joint[h, g]
-            later += _sequence(chance, cost, order, worth)
+                share[h] = joint[h, g]
+            later += _expected(share, needs, cost, order, room)
         bits[r] = max(told, 0.0)
         saved[r] = now - later

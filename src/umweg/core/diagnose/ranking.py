@@ -164,20 +164,25 @@ class Ranking:
     def _shown(self) -> tuple[Indices, Array]:
         """Who is shown, with their shares.
 
-        A pair is a suspect of its own where something speaks for it. All others together are what
-        was to be expected of two faults at once: each counts with the likelier of its two, which is
-        there all the same, so that all shares together are no more than the whole belief.
+        A pair is a suspect of its own where something speaks for it, or for one that is less likely.
+        All others together are what was to be expected of two faults at once: each counts with the
+        likelier of its two, which is there all the same, so that all shares together are no more
+        than the whole belief.
         """
         shares, hypotheses = self.shares, self.population.hypotheses
         counted, own = shares.copy(), shares > LEAST_SHARE
         of_key = {h.key: i for i, h in enumerate(hypotheses) if len(h.faults) == 1}
         likelier: dict[int, int] = {}
+        spoken_for = PAIR_SHARE
         for i in np.flatnonzero(shares > 0.0).tolist():
             faults = hypotheses[i].faults
             if len(faults) > 1 and shares[i] < PAIR_SHARE:
                 likelier[i] = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
                 beside = hypotheses[i].prior / hypotheses[likelier[i]].prior
-                own[i] &= shares[i] >= SPEAKS_FOR * beside * shares[likelier[i]]
+                if own[i] and shares[i] >= SPEAKS_FOR * beside * shares[likelier[i]]:
+                    spoken_for = min(spoken_for, float(shares[i]))
+        # Nobody is shown while somebody likelier is not.
+        own[list(likelier)] &= shares[list(likelier)] >= spoken_for
         # Nor is one that there is no place for.
         placed = np.argsort(-np.where(own, shares, -1.0), kind="stable")[:SHOWN_SUSPECTS]
         for i, h in likelier.items():

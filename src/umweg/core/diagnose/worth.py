@@ -1,12 +1,13 @@
 """What an observation is worth: bits about the hypothesis, and money saved by deciding better."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components.base import WORKS, Array, WorkKind
-from umweg.core.diagnose.judged import judged
+from umweg.core.diagnose.judged import in_sequence, judged, sequence_cost
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.faults.population import Fault, Hypothesis
 from umweg.core.network.network import Indices
@@ -21,8 +22,8 @@ Action = tuple[str, WorkKind]
 """What is done to which component; the same action cures every fault that asks for it."""
 NOTHING: Action = ("", "by_hand")
 """Nothing is mended: the machine is as it should be."""
-Cure = tuple[Action, ...]
-"""All that is done until a machine is cured: of two faults, both repairs."""
+Cure = tuple[Action, Action]
+"""All that is done until a machine is cured: of two faults both repairs, else the same one twice."""
 
 
 def action_of(fault: Fault) -> Action:
@@ -81,56 +82,40 @@ def repairs_of(ranking: Ranking, money: Money) -> tuple[Repair, ...]:
 
     The expected cost of a repair is its own, and the rest of the sequence's where it is not that.
     """
-    shares: dict[Action, float] = {}
+    share, hypotheses = ranking.shares, ranking.population.hypotheses
     remedies: dict[Action, tuple[float, str]] = {}
-    for share, hypothesis in zip(ranking.shares, ranking.population.hypotheses, strict=True):
+    for own, hypothesis in zip(share.tolist(), hypotheses, strict=True):
         for fault in hypothesis.faults:
             action = action_of(fault)
-            shares[action] = shares.get(action, 0.0) + float(share)
-            remedies[action] = max(
-                remedies.get(action, (-1.0, "")), (float(share), fault.mode.remedy)
-            )
+            remedies[action] = max(remedies.get(action, (-1.0, "")), (own, fault.mode.remedy))
+    actions, needs = _needs(hypotheses)
     tried = TRY_MIN * money.labour_per_min
-    actions = list(shares)
-    chance = np.array([shares[a] for a in actions])
     cost = np.array([money.cost(a) + tried for a in actions])
-    order = in_sequence(chance, cost)
+    mended = [i for i in in_sequence(share, needs, cost).tolist() if actions[i] in remedies]
     found = []
-    for i in order[:SHOWN_REPAIRS]:
-        rest = np.delete(np.arange(len(actions)), i)
-        later = sequence_cost(chance[rest, None], cost[rest])[0]
+    for i in mended[:SHOWN_REPAIRS]:
+        # Whoever begins with it has it done, at no further price, in all that follows.
+        later = sequence_cost(share[:, None], needs, np.where(np.arange(len(cost)) == i, 0.0, cost))
+        component, work = actions[i]
         found.append(
             Repair(
-                actions[i][0],
-                actions[i][1],
+                component,
+                work,
                 remedies[actions[i]][1],
-                float(chance[i]),
-                float(money.cost(actions[i])),
-                float(money.cost(actions[i]) + later),
+                float(share[(needs == i).any(axis=1)].sum()),
+                money.cost(actions[i]),
+                money.cost(actions[i]) + float(later[0]),
             )
         )
     return tuple(found)
 
 
-def in_sequence(chance: Array, cost: Array) -> Indices:
-    """Order of the cheapest sequence: by chance per cost (Heckerman, Breese, Rommelse 1995)."""
-    order: Indices = np.argsort(-chance / cost, kind="stable")
-    return order
-
-
-def sequence_cost(chance: Array, cost: Array) -> Array:
-    """(G,) expected cost of trying repairs in the cheapest order until one of them cures.
-
-    Parameters
-    ----------
-    chance : (D, G) chance of each repair; a column need not sum to 1, its cost scales with it
-    cost : (D,) of each repair and of the try after it
-    """
-    order = np.argsort(-chance / cost[:, None], axis=0, kind="stable")
-    ranked = np.take_along_axis(chance, order, axis=0)
-    still = ranked[::-1].cumsum(axis=0)[::-1]
-    result: Array = (cost[order] * still).sum(axis=0)
-    return result
+def _needs(hypotheses: Sequence[Hypothesis]) -> tuple[list[Action], Indices]:
+    """All repairs that cure some hypotheses (H), and which of them each needs (H, 2)."""
+    cures = [_cure(h) for h in hypotheses]
+    actions = sorted({action for cure in cures for action in cure})
+    place = {action: i for i, action in enumerate(actions)}
+    return actions, np.array([[place[a] for a in c] for c in cures], dtype=np.intp).reshape(-1, 2)
 
 
 class Stakes:
@@ -148,13 +133,9 @@ class Stakes:
         self._weight = ranking.inside[live][:, None]
         self.prior = np.add.reduceat(self._weight[:, 0], self._first)
         self.prior /= self.prior.sum()
-        cures = [_cure(population.hypotheses[h]) for h in owners]
-        self.cures = sorted(set(cures))
-        self._action = np.array([self.cures.index(c) for c in cures], dtype=np.intp)
-        self._by_action = np.zeros((len(self.cures), len(owners)))
-        self._by_action[self._action, np.arange(len(owners))] = 1.0
+        actions, self._needs = _needs([population.hypotheses[h] for h in owners])
         tried = TRY_MIN * money.labour_per_min
-        self._cost = np.array([sum(map(money.cost, c)) + tried for c in self.cures])
+        self._cost = np.array([money.cost(a) + tried for a in actions])
 
     @property
     def now(self) -> float:
@@ -162,7 +143,7 @@ class Stakes:
         return float(self._expected(self.prior[:, None])[0])
 
     def _expected(self, joint: Array) -> Array:
-        return sequence_cost(self._by_action @ joint, self._cost)
+        return sequence_cost(joint, self._needs, self._cost)
 
     def information(self, likelihood: Array) -> tuple[float, float]:
         """Expected bits about the hypothesis, and expected money saved, of an observation.
@@ -178,7 +159,7 @@ class Stakes:
         with np.errstate(divide="ignore", invalid="ignore"):
             terms = joint * np.log2(joint / (prior[:, None] * outcome[None]))
         bits = float(np.nansum(terms))
-        if not len(self.cures):
+        if not len(self._cost):
             return max(bits, 0.0), 0.0
         now = float(self._expected(prior[:, None])[0])
         return max(bits, 0.0), now - float(self._expected(joint).sum())
@@ -187,7 +168,7 @@ class Stakes:
         """The same (R,) of many readings, by what each live candidate shows (R, L); of those that
         surely tell less than so much, a bound."""
         weight, first = self._weight[:, 0], self._first
-        return judged(mean, sd, weight, first, self._action, self._cost, least_bits)
+        return judged(mean, sd, weight, first, self._needs, self._cost, least_bits)
 
     def then(self, both: Array, price: float) -> float:
         """Expected money saved by an observation after another one, taken only where it pays.
@@ -206,6 +187,7 @@ class Stakes:
 
 
 def _cure(hypothesis: Hypothesis) -> Cure:
-    """What cures a hypothesis. Whoever mends one of two faults alone does so for nothing: the
-    machine comes back, and is cured once both are done."""
-    return tuple(sorted({action_of(f) for f in hypothesis.faults})) or (NOTHING,)
+    """What cures a hypothesis: of two faults both repairs, each with a try after it, for whoever
+    mends one of them finds that the machine is not cured yet."""
+    actions = [action_of(f) for f in hypothesis.faults] or [NOTHING]
+    return actions[0], actions[-1]
