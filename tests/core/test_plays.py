@@ -7,6 +7,8 @@ import pytest
 
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.plan import next_steps
+from umweg.core.faults.population import PAIR_SEVERITIES, between, fault_pairs
+from umweg.core.observe.composed import Divided, Joined, Paired
 from umweg.core.observe.plays import Plays
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import quantity_of
@@ -93,3 +95,24 @@ def test_who_plans_has_those_played_who_are_in_question(counted: list[int]) -> N
     # Who weighs such a reading has the rest of them played.
     plays_of(predictor_of("turf_lift"), "sink").of()
     assert most < 0.6 * (most + max(counted))
+
+
+def test_pairs_drawn_beside_other_severities_count_their_faults_among_those() -> None:
+    """A second question may look at more severities of one fault, or at fewer, and at the same
+    pairs: which candidates the two of a pair are is a matter of whom they were drawn beside."""
+    singles = predictor_of("utility_cart")
+    population = singles.population
+    last = len(population.hypotheses) - 1
+    finer = Divided(
+        singles, [Predictor(singles.circuit, between(population, last), singles.solver)]
+    )
+    two = population.hypotheses[last].faults[0], population.hypotheses[1].faults[0]
+    pairs = fault_pairs(population, [two], PAIR_SEVERITIES)
+    quantity = quantity_of(next(t for t in singles.circuit.timings if t.id == "travel"))
+    for own, others in ((singles, finer), (finer, singles)):
+        joined = Joined(own, Paired(others, pairs))
+        rows = np.array([0, joined.population.count - 1])
+        some, whole = joined.played(quantity, rows), joined.played(quantity)
+        np.testing.assert_allclose(some.mean[rows], whole.mean[rows], rtol=1e-9)
+        assert (some.known[rows] == whole.known[rows]).all()
+        assert some.known[rows].all()

@@ -41,7 +41,8 @@ class Paired(Predictor):
 
     def __init__(self, singles: Predictor, pairs: Population) -> None:
         super().__init__(singles.circuit, pairs, singles.solver)
-        self._singles = singles
+        self.singles = singles
+        """Each fault alone, whom its pairs are put together from."""
         alone = singles.population
         # The healthy machine is the first of all candidates.
         self._alone = np.zeros((2, pairs.count), dtype=np.intp)
@@ -66,7 +67,7 @@ class Paired(Predictor):
         """Where what the two faults change adds up: two to three times nearer than the sound one."""
         count, begun = self.network.unknown_count, []
         for i, (state, chosen) in enumerate(zip(states, rows, strict=True)):
-            alone = self._singles[state].solution
+            alone = self.singles[state].solution
             there = self._put_together(alone.across[:count])
             known = self._known_alone(alone.converged)
             begun.append(np.where(known, there, healthy[:count, [i]])[:, chosen])
@@ -74,7 +75,7 @@ class Paired(Predictor):
 
     def timed(self, quantity: Quantity) -> TimedPrediction:
         """What every candidate shows in time, on the comparison scale: not played."""
-        alone = self._singles.timed(quantity)
+        alone = self.singles.timed(quantity)
         with self._lock:
             if quantity not in self._timed:
                 found = self._of_both(alone)
@@ -87,7 +88,7 @@ class Paired(Predictor):
     def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What every candidate shows in time as far as that follows from the faults alone."""
         own = EVERYBODY if some is EVERYBODY else self.alone_of(some)
-        return self._of_both(self._singles.played(quantity, own))
+        return self._of_both(self.singles.played(quantity, own))
 
     def alone_of(self, some: Some) -> Indices:
         """Which single faults some pairs are put together from, and the sound machine."""
@@ -151,7 +152,7 @@ class Screened(Paired):
         self, named: MachineState, state: SolvableState, across: Array
     ) -> tuple[Array, Made, NDArray[np.bool_]]:
         mean, _ = self._read(self.population.cases(0, named.oil_c), state, across)
-        alone = self._singles[named]
+        alone = self.singles[named]
         known = self._known_alone(alone.known)
         return mean, lambda row, some: self._put_together(alone.slope[row], some), known
 
@@ -269,8 +270,11 @@ class Joined(Composed):
         if some is EVERYBODY:
             return EVERYBODY, EVERYBODY
         rows, first = np.arange(self.population.count)[some], self.parts[0].population.count
-        pairs = rows[rows >= first] - first
-        return np.union1d(rows[rows < first], self._pairs.alone_of(pairs)), pairs
+        pairs, alone = rows[rows >= first] - first, rows[rows < first]
+        # Pairs that were drawn before beside other severities count their faults among those.
+        if self._pairs.singles is self.parts[0]:
+            alone = np.union1d(alone, self._pairs.alone_of(pairs))
+        return alone, pairs
 
     @staticmethod
     def _behind(a: TimedPrediction, b: TimedPrediction) -> TimedPrediction:
