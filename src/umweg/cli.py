@@ -999,6 +999,16 @@ def bench_isolate(
                 f"{len(everyone.played)}, in three {masked.share('in_three'):.0%}; "
                 f"of the others {shown.share('in_three'):.0%}"
             )
+        if cured := everyone.cured:
+            count = len(cured)
+            print(
+                f"mended as advised, tried and looked at again, until nobody complains: nothing is "
+                f"wrong any more with {sum(c.whole for c in cured) / count:.0%}, after "
+                f"{sum(c.repairs for c in cured) / count:.1f} repairs, "
+                f"{sum(c.in_vain for c in cured) / count:.1f} of them in vain, "
+                f"{sum(c.minutes for c in cured) / count:.0f} minutes and "
+                f"{sum(c.money for c in cured) / count:.0f} in money"
+            )
         for low, high, count, claimed, right in everyone.calibration():
             print(
                 f"claims {low:.2f} … {high:.2f}: {count:4}  claimed {claimed:.2f}  right {right:.2f}"

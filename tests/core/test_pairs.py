@@ -141,7 +141,7 @@ def test_the_pair_that_is_there_is_among_the_chosen(
     assert sum(s.share for s in ranking.listed()) + ranking.other_share <= 1.0 + 1e-9
 
 
-def test_pairs_that_nothing_speaks_for_count_with_one_of_their_two(
+def test_pairs_that_nothing_speaks_for_count_with_their_two(
     packer_doctor: Diagnostician, by_key: dict[str, Fault]
 ) -> None:
     """What is shown is a part of the whole belief, and nothing counts twice."""
@@ -171,7 +171,12 @@ def test_pairs_that_nothing_speaks_for_count_with_one_of_their_two(
     assert not small.keys() & shown.keys()
     assert {k for k in shown if "+" in k} <= own
     for key, share in shown.items():
-        beside = [p for k, p in small.items() if key in k.split("+")]
+        # Each with both, as far as each is likely alone.
+        beside = [
+            p * alone[key] / sum(alone[k] for k in pair.split("+"))
+            for pair, p in small.items()
+            if key in pair.split("+")
+        ]
         assert share >= alone[key]
         assert share == pytest.approx(alone[key] + sum(beside))
     assert sum(shown.values()) + ranking.other_share <= 1.0 + 1e-9

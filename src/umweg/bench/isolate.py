@@ -9,12 +9,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from umweg.bench.cured import Cured, follow, until_cured
 from umweg.bench.real import RealMachine
 from umweg.bench.ways import WAYS, Own, Way
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
-from umweg.core.diagnose.play import complaint, observe
+from umweg.core.diagnose.play import complaint
 from umweg.core.diagnose.worth import action_of
 from umweg.core.errors import SolveError
 from umweg.core.faults.population import (
@@ -61,6 +62,8 @@ class Played:
     """Money for mending what was advised, in its order, until the machine was cured."""
     masked: bool = False
     """Two faults of which one alone shows its operator all that both do."""
+    cured: Cured | None = None
+    """What it took to mend it in turn; of the program's own steps, and where that was played."""
 
 
 @dataclass
@@ -115,6 +118,11 @@ class IsolateFigures:
     def _claims(self) -> tuple[Array, NDArray[np.bool_]]:
         claimed = np.array([p.claimed for p in self.played])
         return claimed, np.array([p.first for p in self.played])
+
+    @property
+    def cured(self) -> list[Cured]:
+        """Of the machines that were mended in turn, what that took."""
+        return [p.cured for p in self.played if p.cured is not None]
 
     @property
     def sure_right(self) -> float:
@@ -205,7 +213,8 @@ def _one(
             if not _brought(machine, seen):
                 continue
             masked = _masked(machine, [other for other, _ in alone])
-            played = replace(_followed(doctor, machine, seen, Own(doctor)), masked=masked)
+            played = _followed(doctor, machine, seen, Own(doctor), to_the_end=count > 1)
+            played = replace(played, masked=masked)
             for name, way in ways.items():
                 drawn.bit_generator.state = before
                 again = _followed(doctor, *_met(doctor, as_, chosen, drawn), way)
@@ -257,17 +266,15 @@ def _out_of_specification(machine: HiddenMachine) -> dict[str, str]:
 
 
 def _followed(
-    doctor: Diagnostician, machine: HiddenMachine, seen: list[Observation], way: Way
+    doctor: Diagnostician,
+    machine: HiddenMachine,
+    seen: list[Observation],
+    way: Way,
+    to_the_end: bool = False,
 ) -> Played:
-    told = len(seen)
     slip = bool(machine.seen) and all(word == "as_usual" for word in machine.seen)
-    minutes, looks = 0.0, 0
-    diagnosis, step = way.begun(seen)
-    while step is not None:
-        seen.append(observe(machine, step, f"s{len(seen) - told:03d}"))
-        minutes += step.minutes
-        looks += step.kind != "reading"
-        diagnosis, step = way.then(seen)
+    found = follow(machine, seen, way)
+    diagnosis = found.diagnosis
     there = {f.key: f for f, _ in machine.faults}
     true = set(there) or {HEALTHY}
     group = diagnosis.suspects[0].group if diagnosis.suspects else ()
@@ -282,11 +289,12 @@ def _followed(
         component=bool({name.split(":")[0] for name in true} & parts),
         claimed=diagnosis.suspects[0].there if diagnosis.suspects else 0.0,
         claim=" | ".join(group),
-        readings=len(seen) - told - looks,
-        looks=looks,
-        minutes=minutes,
+        readings=found.readings,
+        looks=found.looks,
+        minutes=found.minutes,
         slip=slip,
         spent=_spent(doctor, diagnosis, list(there.values())),
+        cured=until_cured(doctor, machine, found, _brought) if to_the_end else None,
     )
 
 

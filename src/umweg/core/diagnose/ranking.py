@@ -25,7 +25,7 @@ from umweg.core.observe.weights import Evidence, Measured, Told
 
 SHOWN_SUSPECTS = 8
 UNEXPLAINED_ABOVE = 0.5
-WORTH_DRAWING = 0.1
+WORTH_DRAWING = 0.2
 """Odds that all pairs of faults together must be able to reach before they are played."""
 DIVIDED_FROM = 2
 """Readings from which on the severities of a fault can disagree about them."""
@@ -165,29 +165,31 @@ class Ranking:
         """Who is shown, with their shares.
 
         A pair is a suspect of its own where something speaks for it, or for one that is less likely.
-        All others together are what was to be expected of two faults at once: each counts with the
-        likelier of its two, which is there all the same, so that all shares together are no more
-        than the whole belief.
+        All others together are what was to be expected of two faults at once: each counts with its
+        two, as far as each of them is likely alone, for they are there all the same, so that all
+        shares together are no more than the whole belief.
         """
         shares, hypotheses = self.shares, self.population.hypotheses
         counted, own = shares.copy(), shares > LEAST_SHARE
         of_key = {h.key: i for i, h in enumerate(hypotheses) if len(h.faults) == 1}
-        likelier: dict[int, int] = {}
+        slight: dict[int, list[int]] = {}
         spoken_for = PAIR_SHARE
         for i in np.flatnonzero(shares > 0.0).tolist():
             faults = hypotheses[i].faults
             if len(faults) > 1 and shares[i] < PAIR_SHARE:
-                likelier[i] = max((of_key[f.key] for f in faults), key=lambda h: shares[h])
-                beside = hypotheses[i].prior / hypotheses[likelier[i]].prior
-                if own[i] and shares[i] >= SPEAKS_FOR * beside * shares[likelier[i]]:
+                slight[i] = sorted((of_key[f.key] for f in faults), key=lambda h: -shares[h])
+                likelier = slight[i][0]
+                beside = hypotheses[i].prior / hypotheses[likelier].prior
+                if own[i] and shares[i] >= SPEAKS_FOR * beside * shares[likelier]:
                     spoken_for = min(spoken_for, float(shares[i]))
         # Nobody is shown while somebody likelier is not.
-        own[list(likelier)] &= shares[list(likelier)] >= spoken_for
+        own[list(slight)] &= shares[list(slight)] >= spoken_for
         # Nor is one that there is no place for.
         placed = np.argsort(-np.where(own, shares, -1.0), kind="stable")[:SHOWN_SUSPECTS]
-        for i, h in likelier.items():
+        for i, two in slight.items():
             if i not in placed or not own[i]:
-                counted[h] += shares[i]
+                alone = shares[two] + LEAST_WEIGHT
+                counted[two] += shares[i] * alone / alone.sum()
                 own[i] = False
         order = np.argsort(-np.where(own, counted, -1.0), kind="stable")[:SHOWN_SUSPECTS]
         shown: Indices = order[own[order]]

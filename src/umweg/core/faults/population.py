@@ -28,8 +28,9 @@ Grid = tuple[float, ...]
 HEALTHY = "healthy"
 HEALTHY_PRIOR = 0.07
 """Share of complaints that turn out to be no hydraulic fault at all (operator, interlock)."""
-PAIR_PRIOR = 0.08
-"""Two faults at once, before anything is known: common on old machines, by what the trade says."""
+PAIR_PRIOR = 0.15
+"""Two faults at once, before anything is known: common on old machines, says the trade; one in seven of
+those that are brought in."""
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,8 @@
 """A simulated machine with a hidden fault: it shows what the real one would, noise and all."""
 
 from collections.abc import Sequence
+from copy import copy
+from typing import Self
 
 import numpy as np
 
@@ -54,6 +56,14 @@ class HiddenMachine(Machine):
             if cold or (mode.comes_and_goes and self.happens(0.5)):
                 own[fault.slot] = self._sound.get(fault.slot, fault.healthy)
         return Cases.one(own)
+
+    def mended(self, left: Sequence[tuple[Fault, float]]) -> Self:
+        """The same machine after a repair: what is left wrong; its own unknowns stay."""
+        after = copy(self)
+        after.faults, after.seen = tuple(left), []
+        drawn = np.array(list(self._sound.values()))
+        after.own = after._broken(np.array(list(self._sound), dtype=np.intp), drawn)
+        return after
 
     def _broken(self, slots: Indices, drawn: Array) -> dict[int, float]:
         """Drawn values of the unknowns, and on them what is wrong."""
