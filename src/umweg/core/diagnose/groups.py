@@ -18,9 +18,7 @@ from umweg.core.observe.weights import noise_at
 SAME_GROUP_BELOW = 0.35
 """Suspects whose predicted spreads overlap more than this at every offered step are one group."""
 GROUPED_ABOVE = 0.02
-"""Suspects below this share are not worth asking whom they could be confused with, but for two faults
-at once: of what a dead machine has beside a blown fuse each is unlikely, and none is to be told
-before the fuse is mended."""
+"""Suspects below this share are not worth asking whom they could be confused with."""
 POINTS = 64
 RANGE = np.linspace(0.0, 1.0, POINTS)
 """Where shapes are compared, as shares of what a reading may show."""
@@ -36,13 +34,12 @@ def groups_of(
     leading = [
         (h, key)
         for h, key in zip(ranking.leaders, ranking.keys, strict=True)
-        if ranking.shares[h] >= GROUPED_ABOVE or "+" in key
+        if ranking.shares[h] >= GROUPED_ABOVE
     ]
     if len(leading) < 2:
         return {}
     keys = [key for _, key in leading]
     members = [ranking.population.members[h] for h, _ in leading]
-    slight = [bool(ranking.shares[h] < GROUPED_ABOVE) for h, _ in leading]
     asked = _offered(planner, steps) or _everything(planner)
     parent = {k: k for k in keys}
 
@@ -52,17 +49,8 @@ def groups_of(
         return k
 
     for a, b in _alike(ranking, members, planner, asked) if asked else ():
-        # The likelier stands first. A slight pair goes along with the first that it has a fault in
-        # common with, and joins no two others.
-        if not slight[b]:
-            parent[root(keys[a])] = root(keys[b])
-        elif not slight[a] and parent[keys[b]] == keys[b] and _shared(keys[a], keys[b]):
-            parent[keys[b]] = keys[a]
+        parent[root(keys[a])] = root(keys[b])
     return {k: tuple(j for j in keys if root(j) == root(k)) for k in keys}
-
-
-def _shared(one: str, other: str) -> bool:
-    return not set(one.split("+")).isdisjoint(other.split("+"))
 
 
 def _offered(planner: Planner, steps: Sequence[Step]) -> list[Asked]:

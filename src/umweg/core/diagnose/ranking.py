@@ -164,26 +164,22 @@ class Ranking:
     def _shown(self) -> tuple[Indices, Array]:
         """Who is shown, with their shares.
 
-        A pair is a suspect of its own where something speaks for it, or for one that is less likely.
-        All others together are what was to be expected of two faults at once: each counts with its
-        two, as far as each of them is likely alone, for they are there all the same, so that all
-        shares together are no more than the whole belief.
+        A pair is a suspect of its own where something speaks for it. All others together are what
+        was to be expected of two faults at once: each counts with its two, as far as each of them
+        is likely alone, for they are there all the same, so that all shares together are no more
+        than the whole belief.
         """
         shares, hypotheses = self.shares, self.population.hypotheses
         counted, own = shares.copy(), shares > LEAST_SHARE
         of_key = {h.key: i for i, h in enumerate(hypotheses) if len(h.faults) == 1}
         slight: dict[int, list[int]] = {}
-        spoken_for = PAIR_SHARE
         for i in np.flatnonzero(shares > 0.0).tolist():
             faults = hypotheses[i].faults
             if len(faults) > 1 and shares[i] < PAIR_SHARE:
                 slight[i] = sorted((of_key[f.key] for f in faults), key=lambda h: -shares[h])
                 likelier = slight[i][0]
                 beside = hypotheses[i].prior / hypotheses[likelier].prior
-                if own[i] and shares[i] >= SPEAKS_FOR * beside * shares[likelier]:
-                    spoken_for = min(spoken_for, float(shares[i]))
-        # Nobody is shown while somebody likelier is not.
-        own[list(slight)] &= shares[list(slight)] >= spoken_for
+                own[i] &= shares[i] >= SPEAKS_FOR * beside * shares[likelier]
         # Nor is one that there is no place for.
         placed = np.argsort(-np.where(own, shares, -1.0), kind="stable")[:SHOWN_SUSPECTS]
         for i, two in slight.items():
