@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from umweg.bench.cured import Cured, follow, until_cured
+from umweg.bench.cured import Cured, Followed, follow, until_cured
 from umweg.bench.real import RealMachine
 from umweg.bench.ways import WAYS, Own, Way
 from umweg.core.circuit.document import Circuit
@@ -294,8 +294,16 @@ def _followed(
         minutes=found.minutes,
         slip=slip,
         spent=_spent(doctor, diagnosis, list(there.values())),
-        cured=until_cured(doctor, machine, found, _brought) if to_the_end else None,
+        cured=_to_the_end(doctor, machine, found) if to_the_end else None,
     )
+
+
+def _to_the_end(doctor: Diagnostician, machine: HiddenMachine, found: Followed) -> Cured | None:
+    """None where it cannot be played as it is after a repair: what was found before counts."""
+    try:
+        return until_cured(doctor, machine, found, _brought)
+    except SolveError:
+        return None
 
 
 def _spent(doctor: Diagnostician, diagnosis: Diagnosis, faults: Sequence[Fault]) -> float:
