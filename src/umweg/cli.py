@@ -1002,8 +1002,9 @@ def bench_isolate(
         if cured := everyone.cured:
             count = len(cured)
             print(
-                f"mended as advised, tried and looked at again, until nobody complains: nothing is "
-                f"wrong any more with {sum(c.whole for c in cured) / count:.0%}, after "
+                f"mended as advised, tried and looked at again: nobody complains any more of "
+                f"{sum(c.quiet for c in cured) / count:.0%}, nothing is wrong with "
+                f"{sum(c.whole for c in cured) / count:.0%}, after "
                 f"{sum(c.repairs for c in cured) / count:.1f} repairs, "
                 f"{sum(c.in_vain for c in cured) / count:.1f} of them in vain, "
                 f"{sum(c.minutes for c in cured) / count:.0f} minutes and "

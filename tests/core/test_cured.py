@@ -68,5 +68,5 @@ def test_a_machine_in_order_is_given_back(turf: Diagnostician) -> None:
     found = follow(machine, seen, Own(turf))
     assert not found.diagnosis.suspects[0].hypothesis.faults
     cured = until_cured(turf, machine, found, _brought)
-    assert (cured.whole, cured.repairs, cured.money) == (True, 0, 0.0)
+    assert (cured.whole, cured.quiet, cured.repairs, cured.money) == (True, True, 0, 0.0)
     assert cured.minutes == found.minutes

@@ -6,6 +6,7 @@ import pytest
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.play import complaint
 from umweg.core.diagnose.prior import (
+    RENEWED,
     UNNOTICED,
     expected_shares,
     experience_of,
@@ -17,7 +18,7 @@ from umweg.core.diagnose.prior import (
 )
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import ranking_report
-from umweg.core.faults.population import HEALTHY_PRIOR, faults_of
+from umweg.core.faults.population import HEALTHY_PRIOR, PAIR_PRIOR, faults_of
 from umweg.core.network.network import Network
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
@@ -138,15 +139,33 @@ def test_after_a_repair_the_machine_is_in_order_as_surely_as_the_decision_was(
     def share(history: History, key: str) -> float:
         return float(np.exp(log_prior(exhibits, history=history))[members[key]].sum())
 
-    repaired = History(renewed=("main_relief",), cured=0.9)
+    repaired = History(renewed=("main_relief",), cured=0.8)
     assert np.exp(log_prior(exhibits, history=repaired)).sum() == pytest.approx(1.0)
-    assert share(repaired, "healthy") == pytest.approx(0.9)
-    assert share(History(renewed=("main_relief",), cured=1.0), "healthy") == pytest.approx(0.95)
+    assert share(repaired, "healthy") == pytest.approx(0.8)
+    # A second fault may have hidden behind the first, however sure of that one was.
+    surest = share(History(renewed=("main_relief",), cured=1.0), "healthy")
+    assert surest == pytest.approx(1.0 - PAIR_PRIOR)
     # What was renewed is seldom at fault again; the others keep their order.
     plain = History()
     was = share(plain, "main_relief:set_low") / share(plain, "pump:worn")
     now = share(repaired, "main_relief:set_low") / share(repaired, "pump:worn")
     assert now == pytest.approx(was / 10, rel=1e-6)
+
+
+def test_a_repair_speaks_of_what_it_would_have_cured_as_often_as_it_was_done() -> None:
+    circuit = load_circuit("packer_truck")
+    faults = {f.key: f for f in faults_of(Network(circuit))}
+
+    def factor(key: str, *renewed: str) -> float:
+        return history_factor(circuit, faults[key], History(renewed=renewed))
+
+    low, dirty = "main_relief:set_low", "main_relief:seat_leaks"
+    assert factor(low, low) == factor(dirty, "main_relief") == pytest.approx(RENEWED)
+    # A screw that was turned leaves the dirt under the seat; another valve would not.
+    assert factor(dirty, low) == 1.0
+    assert factor(dirty, "main_relief:wrong_spring") == pytest.approx(RENEWED)
+    assert factor(dirty, dirty, dirty) == pytest.approx(RENEWED**2)
+    assert factor("pump:worn", low) == 1.0
 
 
 WORN_PUMP = ("fixed_pump", "worn")

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from umweg.bench.ways import Own, Way
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.play import complaint, observe
-from umweg.core.diagnose.worth import TRY_MIN, Repair, action_of
-from umweg.core.faults.population import Fault
+from umweg.core.diagnose.worth import TRY_MIN, action_of
+from umweg.core.faults.population import faults_of
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
 from umweg.core.observe.observations import Observation
@@ -32,11 +32,13 @@ class Followed:
 class Cured:
     """What it took until nobody complained any more.
 
-    ``whole``: nothing is wrong that was; ``repairs``, and how many of them cured nothing;
+    ``whole``: nothing is wrong that was; ``quiet``: nobody complains, though something may be wrong
+    still that its operator does not notice; ``repairs``, and how many of them cured nothing;
     ``minutes`` of all observations and tries, ``money`` for all repairs and their tries.
     """
 
     whole: bool
+    quiet: bool
     repairs: int
     in_vain: int
     minutes: float
@@ -58,7 +60,8 @@ def follow(machine: HiddenMachine, seen: list[Observation], way: Way) -> Followe
 def until_cured(
     doctor: Diagnostician, machine: HiddenMachine, found: Followed, brought: Brought
 ) -> Cured:
-    """Do the first repair that is advised, try the machine, and begin anew where it is complained of.
+    """Do the first repair that is advised, or both where two faults at once lead, try the machine,
+    and begin anew where it is complained of.
 
     What was observed before a repair speaks of the machine that was: only what was done to it, and
     how sure that was, is taken along.
@@ -71,34 +74,36 @@ def until_cured(
     ------
     SolveError : it cannot be played as it is after a repair.
     """
+    by_action = {action_of(f): f.key for f in faults_of(doctor.predictor.network)}
+    money, in_vain, minutes = 0.0, 0, found.minutes
     renewed: list[str] = []
-    in_vain, minutes, money = 0, found.minutes, 0.0
+    quiet = not machine.faults
     while len(renewed) < MOST_REPAIRS and machine.faults and found.diagnosis.repairs:
         leader = found.diagnosis.suspects[0]
-        if not leader.hypothesis.faults:
+        actions = [action_of(f) for f in leader.hypothesis.faults]
+        if not actions:
             # It is given back as it is.
             break
-        repair = found.diagnosis.repairs[0]
-        left = [(f, s) for f, s in machine.faults if not _cures(repair, f)]
-        in_vain += len(left) == len(machine.faults)
-        money += repair.cost + TRY_MIN * doctor.money.labour_per_min
+        if len(actions) == 1:
+            first = found.diagnosis.repairs[0]
+            actions = [(first.component_id, first.work)]
+        for action in dict.fromkeys(actions):
+            left = [(f, s) for f, s in machine.faults if not f.cured_by(*action)]
+            in_vain += len(left) == len(machine.faults)
+            machine = machine.mended(left)
+            money += doctor.money.cost(action)
+            renewed.append(by_action[action])
+        money += TRY_MIN * doctor.money.labour_per_min
         minutes += TRY_MIN
-        renewed.append(repair.component_id)
-        machine = machine.mended(left)
         seen = complaint(machine)
-        if not brought(machine, seen):
+        quiet = not brought(machine, seen)
+        if quiet:
             break
-        history = History(renewed=tuple(dict.fromkeys(renewed)), cured=min(leader.there, 1.0))
+        history = History(renewed=tuple(renewed), cured=leader.share)
         again = Diagnostician(
             doctor.predictor, doctor.instruments, doctor.money.labour_per_min, history
         )
         found = follow(machine, seen, Own(again))
         again.put_aside()
         minutes += found.minutes
-    return Cured(not machine.faults, len(renewed), in_vain, minutes, money)
-
-
-def _cures(repair: Repair, fault: Fault) -> bool:
-    """Does a repair cure a fault: what it asks for, or another part in its place."""
-    same = repair.component_id == fault.component_id
-    return same and (repair.work == "exchange" or action_of(fault)[1] == repair.work)
+    return Cured(not machine.faults, quiet, len(renewed), in_vain, minutes, money)

@@ -159,7 +159,7 @@ class Record:
         return History(
             hours=hours,
             recent_work=recent_work,
-            renewed=tuple(dict.fromkeys(r.component for r in repairs)),
+            renewed=tuple(f"{r.component}:{r.mode}" if r.mode else r.component for r in repairs),
             cured=(before[-1] if before else UNDECIDED_CURE) if repairs else 0.0,
             baseline=baseline,
         )

@@ -7,8 +7,9 @@ from collections.abc import Iterable, Mapping, Sequence
 import numpy as np
 
 from umweg.core.circuit.document import Circuit
+from umweg.core.components import component_type
 from umweg.core.components.base import Array, WorkKind
-from umweg.core.faults.population import Fault
+from umweg.core.faults.population import PAIR_PRIOR, Fault
 from umweg.core.observe.exhibits import Exhibits
 from umweg.core.observe.history import Experience, History
 from umweg.core.observe.kinds.behaviours import NOTICED
@@ -36,8 +37,10 @@ OIL_WORDS = frozenset({"oil", "refilled", "filled", "topped", "drained"})
 OIL_AFTER_FILLING = 6.0
 USUAL_HOURS = 5000.0
 RENEWED = 0.1
-"""How likely what was just renewed is at fault, against before: the wrong part, or fitted wrong."""
-SUREST_CURE = 0.95
+"""How likely what was just renewed is at fault, against before: the wrong part, or fitted wrong; of
+what was repaired twice, as often again."""
+SUREST_CURE = 1.0 - PAIR_PRIOR
+"""However sure a decision was, there may be a second fault that nobody could see before."""
 UNKNOWN = History()
 COMMON = frozenset(
     {
@@ -77,8 +80,8 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     """
     factor = 1.0
     worked = bool(history.recent_work.strip())
-    renewed = fault.component_id in history.renewed
     if fault.mode.work in BY_HANDS:
+        renewed = any(r.split(":")[0] == fault.component_id for r in history.renewed)
         fitted = renewed and fault.mode.work == "wrong_part"
         if fitted or _mentions(circuit, fault.component_id, history.recent_work):
             factor *= AFTER_WORK[fault.mode.work]
@@ -88,11 +91,22 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
         factor *= AIR_AFTER_WORK
     if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
         factor *= OIL_AFTER_FILLING
-    if renewed and fault.mode.work != "wrong_part":
-        factor *= RENEWED
+    if fault.mode.work != "wrong_part":
+        factor *= RENEWED ** sum(_cures(circuit, r, fault) for r in history.renewed)
     if history.hours > 0 and fault.mode.work in ("exchange", "reseal"):
         factor *= float(np.clip(0.5 + history.hours / USUAL_HOURS / 2, 0.5, 2.0))
     return factor
+
+
+def _cures(circuit: Circuit, renewed: str, fault: Fault) -> bool:
+    """Would a repair have cured a fault: it was of that part, and as far as it is said what was
+    wrong with it, it asked for the same work or for another part."""
+    component, _, mode = renewed.partition(":")
+    if component != fault.component_id:
+        return False
+    modes = component_type(circuit.component(component).type).fault_modes
+    work = next((m.work for m in modes if m.name == mode), None)
+    return work is None or fault.cured_by(component, work)
 
 
 def kind_of(circuit: Circuit, fault: Fault) -> tuple[str, str]:

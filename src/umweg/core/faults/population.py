@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umweg.core.components import component_type
-from umweg.core.components.base import Array, FaultMode
+from umweg.core.components.base import WORKS, Array, FaultMode, WorkKind
 from umweg.core.components.shop_kit import TestKit, Voltmeter
 from umweg.core.errors import StateError
 from umweg.core.network.network import Indices, Network
@@ -47,6 +47,11 @@ class Fault:
     def key(self) -> str:
         """``component:mode``, the fault's stable name."""
         return f"{self.component_id}:{self.mode.name}"
+
+    def cured_by(self, component_id: str, work: WorkKind) -> bool:
+        """Does some work on a part cure it: what it asks for, or another part in its place."""
+        whole = WORKS[work].part_share == 1.0
+        return component_id == self.component_id and (whole or work == self.mode.work)
 
 
 @dataclass(frozen=True)

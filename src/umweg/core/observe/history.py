@@ -40,7 +40,8 @@ class Experience(Document):
 class History(Document):
     """A machine's hours, work done on it lately in somebody's words, and what this job repaired.
 
-    ``cured`` is how sure the decision was that the repair ends it; 0 where nothing was repaired.
+    ``renewed`` names each repair, as often as it was done: a component, or where it is known what was
+    wrong with it, that fault as ``component:mode``. ``cured`` is how sure the decision was that the repair ends it; 0 where nothing was repaired.
     ``baseline`` are its own readings from when it was in order. ``experience`` is the shop's, as
     far as it was taken over.
     """
