@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from umweg.core.observe.history import Earlier, History
+from umweg.core.observe.history import MOST_REPAIRS, Earlier, History
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.observations import OBSERVATIONS, AnyObservation, Observation
 from umweg.db.models import EntryRow
@@ -151,6 +151,7 @@ class Record:
         baseline : what it showed when an earlier job left it in order
         """
         repairs = self.repairs
+        named = [f"{r.component}:{r.mode}" if r.mode else r.component for r in repairs]
         before = [
             data.share
             for row, data in self.entries
@@ -159,7 +160,7 @@ class Record:
         return History(
             hours=hours,
             recent_work=recent_work,
-            renewed=tuple(f"{r.component}:{r.mode}" if r.mode else r.component for r in repairs),
+            renewed=tuple(named[-MOST_REPAIRS:]),
             cured=(before[-1] if before else UNDECIDED_CURE) if repairs else 0.0,
             baseline=baseline,
         )

@@ -14,6 +14,7 @@ class Earlier(Document):
     renewed_since: tuple[Text, ...] = Field(default=(), max_length=200)
 
 
+MOST_REPAIRS = 200
 EXPECTED_AS = 3.0
 """How many finds the expected rate is worth against a shop's own (shape α of its Gamma)."""
 
@@ -41,14 +42,14 @@ class History(Document):
     """A machine's hours, work done on it lately in somebody's words, and what this job repaired.
 
     ``renewed`` names each repair, as often as it was done: a component, or where it is known what was
-    wrong with it, that fault as ``component:mode``. ``cured`` is how sure the decision was that the repair ends it; 0 where nothing was repaired.
-    ``baseline`` are its own readings from when it was in order. ``experience`` is the shop's, as
-    far as it was taken over.
+    wrong with it, that fault as ``component:mode``. ``cured`` is how sure the decision was that the
+    repair ends it; 0 where nothing was repaired. ``baseline`` are its own readings from when it was
+    in order. ``experience`` is the shop's, as far as it was taken over.
     """
 
     hours: float = Field(default=0, ge=0)
     recent_work: LongText = ""
-    renewed: tuple[Text, ...] = Field(default=(), max_length=200)
+    renewed: tuple[Text, ...] = Field(default=(), max_length=MOST_REPAIRS)
     cured: float = Field(default=0, ge=0, le=1)
     baseline: tuple[Earlier, ...] = Field(default=(), max_length=50)
     experience: tuple[Experience, ...] = Field(default=(), max_length=2000)
