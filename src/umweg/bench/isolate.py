@@ -308,11 +308,10 @@ def _to_the_end(doctor: Diagnostician, machine: HiddenMachine, found: Followed) 
 
 def _spent(doctor: Diagnostician, diagnosis: Diagnosis, faults: Sequence[Fault]) -> float:
     """Mending what is advised, in its order, until the machine is cured."""
-    cures = {action_of(f) for f in faults}
-    total = 0.0
+    left, total = list(faults), 0.0
     for repair in diagnosis.repairs:
-        if not cures:
+        if not left:
             break
         total += repair.cost
-        cures.discard((repair.component_id, repair.work))
-    return total + sum(doctor.money.cost(cure) for cure in cures)
+        left = [f for f in left if not f.cured_by(repair.component_id, repair.work)]
+    return total + sum(doctor.money.cost(action) for action in {action_of(f) for f in left})

@@ -25,7 +25,6 @@ _FLOOR = 1e-12
 """Density below which an outcome does not fall: none is impossible."""
 _NEVER = 1e-12
 """Chance of a hypothesis and an outcome together that is not worth a logarithm."""
-
 _AFTER = 1.0 - 1e-9
 """Of what the earlier of two repairs is worth, the later one has so much at the most."""
 
