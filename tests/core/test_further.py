@@ -5,7 +5,7 @@ import pytest
 from scipy.optimize import brentq
 from scipy.stats import norm
 
-from umweg.core.diagnose.further import conditioned, share_below
+from umweg.core.diagnose.further import conditioned, shape_of, share_below
 from umweg.core.diagnose.judged import judged, most_bits
 
 OWN = 4
@@ -55,6 +55,15 @@ def test_shares_of_a_mixture_are_the_root_of_its_distribution() -> None:
     for share in (0.3, 0.52, 0.97):
         root = brentq(lambda x, p=share: weight @ norm.cdf((x - mean) / sd) - p, -20, 120)
         assert share_below(mean, sd, weight, share) == pytest.approx(root, abs=1e-7)
+
+
+def test_a_shape_is_the_density_of_its_mixture() -> None:
+    mean, sd = np.array([0.0, 40.0, 41.0]), np.array([6.0, 7.0, 9.0])
+    weight = np.array([0.5, 0.2, 0.3])
+    grid = np.linspace(-40.0, 90.0, 40)
+    density = (weight[:, None] * norm.pdf(grid, mean[:, None], sd[:, None])).sum(axis=0)
+    found = shape_of(grid, mean, sd, 3.0 * weight)
+    np.testing.assert_allclose(found, density / density.sum(), rtol=1e-9, atol=1e-15)
 
 
 def test_no_reading_tells_more_than_its_bound() -> None:

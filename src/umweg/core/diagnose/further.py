@@ -14,7 +14,7 @@ from umweg.core.solve.threads import shared
 
 LEAST_VARIANCE = 1e-12
 _TRIES = 60
-_NOTHING = 1e-10
+_NOTHING = 1e-6
 """What weighs less counts for nothing in a share …"""
 _FAR = 8.0
 """… and so many standard deviations away all of a normal lies on one side."""
@@ -96,6 +96,32 @@ def _conditioned(
     if readings:
         for c in range(count):
             variance[c] = max(variance[c], LEAST_VARIANCE)
+
+
+def shape_of(grid: Array, mean: Array, sd: Array, weight: Array) -> Array:
+    """(G,) how a weighted mixture of normals spreads over places at equal distances, in sum one.
+
+    Parameters
+    ----------
+    grid : (G,), no further apart than each ``sd``
+    mean, sd, weight : (M,)
+    """
+    density = np.zeros(len(grid))
+    _add_normals(density, float(grid[0]), float(grid[1] - grid[0]), mean, sd, weight)
+    density /= density.sum()
+    return density
+
+
+@compiled
+def _add_normals(
+    density: Array, start: float, step: float, mean: Array, sd: Array, weight: Array
+) -> None:
+    for m in range(len(mean)):
+        z, apart = (start - mean[m]) / sd[m], step / sd[m]
+        for g in range(len(density)):
+            if abs(z) < _FAR:
+                density[g] += weight[m] / sd[m] * math.exp(-0.5 * z * z)
+            z += apart
 
 
 def share_below(mean: Array, sd: Array, weight: Array, share: float) -> float:

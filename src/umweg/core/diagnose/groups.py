@@ -1,19 +1,16 @@
 """Suspects that no reading on offer would separate are one group."""
 
 from collections.abc import Sequence
-from itertools import combinations, pairwise
+from itertools import combinations
 
 import numpy as np
 
-from umweg.core.circuit.document import MachineState
-from umweg.core.components.base import Array
+from umweg.core.diagnose.further import shape_of
+from umweg.core.diagnose.order import Spread
 from umweg.core.diagnose.plan import Planner
-from umweg.core.diagnose.ranking import LEAST_WEIGHT, Ranking
+from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.steps import Step
-from umweg.core.network.network import Indices
-from umweg.core.observe.instruments import Instrument
-from umweg.core.observe.quantities import Quantity, quantity_of
-from umweg.core.observe.weights import noise_at
+from umweg.core.observe.quantities import quantity_of
 
 SAME_GROUP_BELOW = 0.35
 """Suspects whose predicted spreads overlap more than this at every offered step are one group."""
@@ -22,9 +19,6 @@ GROUPED_ABOVE = 0.02
 POINTS = 64
 RANGE = np.linspace(0.0, 1.0, POINTS)
 """Where shapes are compared, as shares of what a reading may show."""
-
-Asked = tuple[Quantity, MachineState, Instrument | None]
-"""What is read, in which state, with what."""
 
 
 def groups_of(
@@ -39,8 +33,7 @@ def groups_of(
     if len(leading) < 2:
         return {}
     keys = [key for _, key in leading]
-    members = [ranking.population.members[h] for h, _ in leading]
-    asked = _offered(planner, steps) or _everything(planner)
+    spreads = _offered(planner, steps) or _of_everything(planner)
     parent = {k: k for k in keys}
 
     def root(k: str) -> str:
@@ -48,55 +41,50 @@ def groups_of(
             k = parent[k]
         return k
 
-    for a, b in _alike(ranking, members, planner, asked) if asked else ():
+    for a, b in _alike(ranking, [h for h, _ in leading], planner, spreads) if spreads else ():
         parent[root(keys[a])] = root(keys[b])
     return {k: tuple(j for j in keys if root(j) == root(k)) for k in keys}
 
 
-def _offered(planner: Planner, steps: Sequence[Step]) -> list[Asked]:
-    return [
-        (Quantity.named(s.quantity, s.point), planner.circuit.states[s.state], s.instrument)
-        for s in steps
-        if not s.refused and s.kind == "reading"
-    ]
+def _offered(planner: Planner, steps: Sequence[Step]) -> list[Spread]:
+    return [planner.spread(s) for s in steps if not s.refused and s.kind == "reading"]
 
 
-def _everything(planner: Planner) -> list[Asked]:
+def _of_everything(planner: Planner) -> list[Spread]:
     """Every quantity in every named state: for when nothing more is offered."""
     circuit = planner.circuit
     everywhere = [
-        (quantity, state, None)
+        (quantity, state)
         for state in circuit.steady.values()
         for quantity in planner.predictor.quantities
     ]
-    in_time = [(quantity_of(t), circuit.states[t.state], None) for t in planner.predictor.in_time]
-    return [*everywhere, *in_time]
+    in_time = [(quantity_of(t), circuit.states[t.state]) for t in planner.predictor.in_time]
+    asked = [*everywhere, *in_time]
+    return planner.spreads(asked, [None] * len(asked))
 
 
 def _alike(
-    ranking: Ranking, members: Sequence[Indices], planner: Planner, asked: Sequence[Asked]
+    ranking: Ranking, hypotheses: Sequence[int], planner: Planner, spreads: Sequence[Spread]
 ) -> list[tuple[int, int]]:
-    """Pairs of suspects whose shapes overlap at everything that is asked."""
-    rows = np.concatenate(members)
-    ends = np.cumsum([0, *(len(own) for own in members)]).tolist()
-    of_each = [slice(first, last) for first, last in pairwise(ends)]
-    weight = ranking.inside[rows] + LEAST_WEIGHT
-    share = weight / weight.sum()
-    means, variances = planner.posteriors(
-        [(q, state) for q, state, _ in asked], ranking.belief.part(rows), rows
-    )
-    alike = list(combinations(range(len(members)), 2))
-    for (quantity, _, instrument), mean, variance in zip(asked, means, variances, strict=True):
-        noise = noise_at(quantity, float(mean @ share), instrument)
-        sd = np.sqrt(variance + noise**2)
+    """Pairs of suspects whose shapes overlap at everything that may be read."""
+    owner = ranking.population.hypothesis[planner.live]
+    of_each = [np.flatnonzero(owner == h) for h in hypotheses]
+    weight = [planner.live_weight[own] for own in of_each]
+    counted = np.concatenate(of_each)
+    alike = list(combinations(range(len(hypotheses)), 2))
+    for spread in spreads:
+        mean, sd = spread.mean[counted], spread.sd[counted]
         low, high = (mean - 3 * sd).min(), (mean + 3 * sd).max()
         grid = low + (high - low) * RANGE
-        sd = np.maximum(sd, grid[1] - grid[0])
         # Whom earlier readings told from everybody is not looked at again.
         shape = {
-            k: _shape(grid, mean[own], sd[own], weight[own])
+            k: shape_of(
+                grid,
+                spread.mean[of_each[k]],
+                np.maximum(spread.sd[of_each[k]], grid[1] - grid[0]),
+                weight[k],
+            )
             for k in {k for pair in alike for k in pair}
-            for own in (of_each[k],)
         }
         alike = [
             (a, b) for a, b in alike if 0.5 * np.abs(shape[a] - shape[b]).sum() < SAME_GROUP_BELOW
@@ -104,11 +92,3 @@ def _alike(
         if not alike:
             break
     return alike
-
-
-def _shape(grid: Array, mean: Array, sd: Array, weight: Array) -> Array:
-    """(POINTS,) how a suspect's candidates spread over a reading's range, in sum one."""
-    z = (grid - mean[:, None]) / sd[:, None]
-    density: Array = (weight / sd) @ np.exp(-0.5 * z * z)
-    density /= density.sum()
-    return density

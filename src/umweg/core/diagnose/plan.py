@@ -97,13 +97,12 @@ class Planner:
         quantities = [Quantity.named(r.quantity, r.point) for r in readings]
         states = [resolve_state(self.circuit, r.state) for r in readings]
         asked = list(zip(quantities, states, strict=True))
-        mean, variance = self._of_live(asked)
         found = [self.instrument_for(q, s) for q, s in asked]
-        noise = [self._noise(q, m, i) for q, m, (i, _) in zip(quantities, mean, found, strict=True)]
-        sd = np.sqrt(variance + np.square(noise)[:, None])
+        spreads = self.spreads(asked, [instrument for instrument, _ in found])
+        mean, sd = np.array([s.mean for s in spreads]), np.array([s.sd for s in spreads])
         bits, saved = self.stakes.readings(mean, sd, least_bits)
-        for i, reading in enumerate(readings):
-            self._spreads[quantities[i], str(reading.state)] = Spread(mean[i], sd[i])
+        for quantity, reading, spread in zip(quantities, readings, spreads, strict=True):
+            self._spreads[quantity, str(reading.state)] = spread
         return [
             self._reading_step(reading, quantities[i], found[i], setup, bits[i], saved[i])
             for i, reading in enumerate(readings)
@@ -281,11 +280,23 @@ class Planner:
         quantity = Quantity.named(step.quantity, step.point)
         key = quantity, str(_asked(step).state)
         if key not in self._spreads:
-            asked = [(quantity, self.state_of(step))]
-            mean, variance = self._of_live(asked)
-            noise = self._noise(quantity, mean[0], step.instrument)
-            self._spreads[key] = Spread(mean[0], np.sqrt(variance[0] + noise**2))
+            (spread,) = self.spreads([(quantity, self.state_of(step))], [step.instrument])
+            self._spreads[key] = spread
         return self._spreads[key]
+
+    def spreads(
+        self,
+        asked: Sequence[tuple[Quantity, MachineState]],
+        read_with: Sequence[Instrument | None],
+    ) -> list[Spread]:
+        """What each reading would show on each live candidate, its instrument's noise included."""
+        mean, variance = self._of_live(asked)
+        return [
+            Spread(m, np.sqrt(v + self._noise(quantity, m, instrument) ** 2))
+            for (quantity, _), m, v, instrument in zip(
+                asked, mean, variance, read_with, strict=True
+            )
+        ]
 
     def _noise(self, quantity: Quantity, mean: Array, instrument: Instrument | None) -> float:
         return noise_at(quantity, float(mean @ self._live_share), instrument)
