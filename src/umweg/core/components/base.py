@@ -216,7 +216,8 @@ class Example:
 class ParameterSet(BaseModel):
     """Base of every type's parameters; unknown names are refused."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    # A circuit has a few of all the types: each one's reader is built when it is first wanted.
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 def quantity(
