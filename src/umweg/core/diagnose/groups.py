@@ -71,8 +71,9 @@ def _alike(
     of_each = [np.flatnonzero(owner == h) for h in hypotheses]
     weight = [planner.live_weight[own] for own in of_each]
     counted = np.concatenate(of_each)
-    alike = list(combinations(range(len(hypotheses)), 2))
-    for spread in spreads:
+    # Where a suspect's belief is spread over very many severities, none of them may be live.
+    alike = list(combinations([k for k, own in enumerate(of_each) if len(own)], 2))
+    for spread in spreads if alike else ():
         mean, sd = spread.mean[counted], spread.sd[counted]
         low, high = (mean - 3 * sd).min(), (mean + 3 * sd).max()
         grid = low + (high - low) * RANGE
