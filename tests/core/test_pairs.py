@@ -27,7 +27,7 @@ from umweg.core.observe.composed import Joined, Screened
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
 from umweg.core.observe.kinds.behaviours import Behaviour
-from umweg.core.observe.kinds.readings import blank
+from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import How, Quantity
@@ -310,6 +310,32 @@ def test_a_pair_weighs_the_same_whichever_others_are_screened_with_it(history: H
     if history == History():
         # What slight faults lose that nobody notices, the others gain.
         assert 0.0 <= beside - alone < 1.0
+
+
+def test_at_a_quick_look_too_what_comes_and_goes_beside_another_fault_is_gone_at_times() -> None:
+    """A loose wire beside a relief that leaks: a plug that is live and dead in turn."""
+    doctor = Diagnostician.of(load_circuit("harvester_head"), load_jobs()[0].instruments)
+    loose, leaks = (
+        parse_fault(doctor.predictor.network, f"{k}=0.8")[0]
+        for k in ("output:loose", "head_relief:seat_leaks")
+    )
+    seen: list[Observation] = [
+        Reading(
+            id=f"r{i}",
+            quantity="voltage_v",
+            point="coil",
+            state="commanded_200",
+            value=volts,
+            unit="V",
+        )
+        for i, volts in enumerate((12.9, 0.06, 12.9, 0.1))
+    ]
+    pair, grid = Drawn((loose, leaks), (0.6, 0.6)), (PAIR_SEVERITIES, PAIR_SEVERITIES)
+    ((_, quick),) = doctor._weighed([pair], [grid], doctor.predictor, seen)
+    chosen = doctor._with_pairs([pair], [grid], doctor.predictor)
+    belief = doctor._ranked(chosen, doctor._noticed, seen).belief
+    beside = float(np.logaddexp.reduce(belief.log_weight[chosen.population.members[-1]]))
+    assert quick == pytest.approx(beside, abs=1.0)
 
 
 def test_two_that_do_together_what_neither_does_are_found(packer_doctor: Diagnostician) -> None:

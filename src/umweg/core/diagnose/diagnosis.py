@@ -23,6 +23,7 @@ from umweg.core.faults.population import (
     between,
     fault_pairs,
     healthy_only,
+    left_alone,
     merged,
 )
 from umweg.core.network.network import Indices
@@ -239,10 +240,11 @@ class Diagnostician:
         predictor = self._screened(pairs, grids, singles)
         population = predictor.population
         weight = self._ranked(predictor, np.zeros(0), observations).belief.log_weight
-        # A pair's candidates stand behind one another, after the machine in order.
-        starts = np.array([rows[0] for rows in population.members[1:]])
+        # A pair's candidates stand behind one another, after the machine in order and the others.
+        starts = np.array([rows[0] for rows in population.members[-len(pairs) :]])
         whole = np.logaddexp.reduceat(weight, starts)
-        most = np.append(np.nan, np.maximum.reduceat(weight, starts))
+        others = np.full(len(population.hypotheses) - len(pairs), np.nan)
+        most = np.append(others, np.maximum.reduceat(weight, starts))
         best = np.flatnonzero(weight == most[population.hypothesis])
         likeliest = best[np.unique(population.hypothesis[best], return_index=True)[1]]
         found = [
@@ -259,8 +261,10 @@ class Diagnostician:
         if key not in self._pairs:
             while len(self._pairs) >= PAIRS_AT_HAND:
                 self._pairs.pop(next(iter(self._pairs))).clear()
-            # Words and warmth are told by how the machine in order moves: it stands first.
-            population = merged(healthy_only(), self._drawn(pairs, grids))
+            # Words and warmth are told by how the machine in order moves: it stands first. Then
+            # what is left of those pairs of which one fault comes and goes.
+            left = left_alone([p.faults for p in pairs], grids)
+            population = merged(merged(healthy_only(), left), self._drawn(pairs, grids))
             self._pairs[key] = Screened(singles, population, self._solved)
         return self._pairs[key]
 

@@ -259,6 +259,27 @@ def fault_pairs(
     return _population(both, grids or [(grid, grid)] * len(both))
 
 
+def left_alone(
+    pairs: Sequence[tuple[Fault, Fault]], grids: Sequence[tuple[Grid, Grid]]
+) -> Population:
+    """The faults that are there alone while the other one of their pair, which comes and goes, is
+    gone; at the severities of their pairs.
+
+    Parameters
+    ----------
+    grids : of each pair's two faults
+    """
+    alone: dict[str, tuple[Fault, set[float]]] = {}
+    for faults, grid in zip(pairs, grids, strict=True):
+        for fault, other, own in zip(faults, reversed(faults), grid, strict=True):
+            if other.mode.comes_and_goes:
+                alone.setdefault(fault.key, (fault, set()))[1].update(own)
+    return _population(
+        [Hypothesis((fault,), fault.rate) for fault, _ in alone.values()],
+        [(tuple(sorted(own)),) for _, own in alone.values()],
+    )
+
+
 def merged(a: Population, b: Population) -> Population:
     """One population of both, hypotheses of ``a`` first."""
     shift = len(a.hypotheses)
