@@ -6,4 +6,4 @@ from pydantic import BaseModel, ConfigDict
 class View(BaseModel):
     """Base of all answers."""
 
-    model_config = ConfigDict(frozen=True, defer_build=True)
+    model_config = ConfigDict(frozen=True)

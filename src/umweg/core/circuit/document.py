@@ -47,8 +47,7 @@ SpecifiedKind = Literal[ReadKind, "indicator"]
 class Document(BaseModel):
     """Base of every part: unknown names are refused, nothing changes once read."""
 
-    # A command reads a few kinds of document: each one's reader is built when it is first wanted.
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
 class Fluid(Document):
