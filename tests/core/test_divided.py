@@ -117,6 +117,32 @@ def test_what_is_read_in_time_lies_between_its_neighbours() -> None:
     assert fine.mean[others] == pytest.approx(coarse.mean[rest])
 
 
+def test_at_a_cliff_anything_between_the_neighbours_may_be_read_in_time() -> None:
+    """A platform that its relief stops near 0.6 of too much load: on the straight line from four
+    seconds' stroke to none at all nobody is where it says, and so it says."""
+    lift = Nominal("tail_lift", "lift_load:overloaded=0.6071428571")
+    single = Predictor(lift.circuit, single_faults(lift.network), lift.solver)
+    h = single.population.place_of["lift_load:overloaded"]
+    own = Predictor(lift.circuit, between(single.population, h), lift.solver)
+    finer = Divided(single, [own])
+    timing = lift.circuit.timing("lift_time")
+    quantity = quantity_of(timing)
+    rows = finer.population.members[h]
+    found = finer.played(quantity, rows)
+    near = rows[np.abs(finer.population.severity[rows, 0] - 0.607).argmin()]
+    row = len(finer.unknowns.slot) + lift.circuit.timings.index(timing)
+    shown = np.arcsinh(lift.read(quantity.kind, quantity.place, timing.state))
+    assert abs(shown - found.mean[near]) > 0.3
+    assert abs(shown - found.mean[near]) < 2.0 * found.slope[row, near]
+    # Where the line hardly bends, and on the grid, nothing is added to speak of.
+    grid = single.played(quantity, single.population.members[h])
+    usual = grid.slope[row, single.population.members[h]].max()
+    slight = rows[finer.population.severity[rows, 0] < 0.4]
+    assert found.slope[row, slight].max() < usual + 0.02
+    there = np.isin(finer.population.severity[rows, 0], single.population.severity[:, 0])
+    assert found.slope[row, rows[there]].max() <= usual + 1e-12
+
+
 def test_what_needs_no_play_is_worked_out_between_too() -> None:
     """A brake that lets go somewhere between two severities of the grid heats the oil or does not;
     half way between the two lies no machine."""

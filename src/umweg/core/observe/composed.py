@@ -333,15 +333,16 @@ class Divided(Composed):
         grid = self.parts[0].timed(quantity)
         with self._lock:
             if quantity not in self._timed:
-                found = self._interpolated(grid)
                 if quantity.of.from_states:
-                    found = self._worked_out(quantity, grid, found)
+                    found = self._worked_out(quantity, grid, self._interpolated(grid))
+                else:
+                    found = self._between_bends(quantity, grid)
                 self._timed[quantity] = found
             return self._timed[quantity]
 
     def played(self, quantity: Quantity, some: Some = EVERYBODY) -> TimedPrediction:
         """What lies between the neighbours on the grid."""
-        return self._interpolated(self.parts[0].played(quantity, self._about(some)))
+        return self._between_bends(quantity, self.parts[0].played(quantity, self._about(some)))
 
     def _about(self, some: Some) -> Some:
         """The neighbours on the grid of some candidates."""
@@ -378,6 +379,31 @@ class Divided(Composed):
             low[rows], high[rows] = known[under], known[above]
             share[rows] = np.where(above > under, (wanted - at[under]) / width, 1.0)
         return low, high, share
+
+    def _between_bends(self, quantity: Quantity, grid: TimedPrediction) -> TimedPrediction:
+        """The same on the straight line, which is as far off as what is shown bends: at a cliff
+        anything between the neighbours may be shown, wherever between them a candidate lies."""
+        found = self._interpolated(grid)
+        low, high, share = self._between_two
+        below, above = (near[:, 0] for near in (self._on_grid.below, self._on_grid.above))
+
+        def step(first: Indices, last: Indices) -> Array:
+            fine = (first >= 0) & (last >= 0) & grid.known[first] & grid.known[last]
+            return np.where(fine, grid.mean[last] - grid.mean[first], np.nan)
+
+        rise = step(low, high)
+        bends = (rise - step(below[low], low), step(high, above[high]) - rise)
+        bend = np.nanmax(np.abs([np.zeros(len(rise)), *bends]), axis=0)
+        # The variance of a step that lies anywhere between the two.
+        off = np.fmin(np.abs(rise), bend) * np.sqrt(share * (1.0 - share))
+        timing = self.circuit.timings.index(self.circuit.timing(quantity.place))
+        row = found.slope[len(self.unknowns.slot) + timing]
+        row[:] = np.where(found.known, np.hypot(row, off), 0.0)
+        return found
+
+    @property
+    def _on_grid(self) -> Population:
+        return self.parts[0].population
 
     def _interpolated(self, grid: TimedPrediction) -> TimedPrediction:
         low, high, share = self._between_two
