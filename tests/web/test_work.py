@@ -1,6 +1,7 @@
 """The queue and its workers: what they leave, what a killed one loses, what is stopped or goes wrong."""
 
 import asyncio
+import time
 import uuid
 from typing import Any
 
@@ -14,8 +15,9 @@ from sqlalchemy.orm import Session
 from tests.web.conftest import WorkOff, to_its_end, url_of
 from tests.web.test_api import NOTE, READING, cards_of, job_id, post
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.diagnose.question import Question, circuit_sha256
+from umweg.core.diagnose.question import Question, answer, circuit_sha256
 from umweg.core.diagnose.ranking import rank
+from umweg.core.diagnose.report import DiagnosisView
 from umweg.core.errors import SolveError
 from umweg.core.observe.exhibits import NotPlayedError, Played, Suspects
 from umweg.core.observe.kinds.readings import Reading
@@ -27,7 +29,7 @@ from umweg.web.app import create_app
 from umweg.web.events import Hub
 from umweg.web.rankings import Rankings
 from umweg.work.exhibits import KeptExhibits, Shelf, from_bytes, to_bytes
-from umweg.work.queue import PLAYS, Queue
+from umweg.work.queue import ANSWERS, PLAYS, Queue
 from umweg.work.tasks import Workbench
 from umweg.work.worker import run
 
@@ -115,6 +117,30 @@ def test_only_the_question_that_is_still_asked_is_worked_out(
     done = [row.diagnosis is not None for row in answers(workshop, job)]
     assert done == [False] * (len(done) - 1) + [True]
     assert len(done) <= kept.ANSWERS_OF_A_JOB
+
+
+def test_a_question_asked_again_while_it_is_worked_out_is_answered_once(
+    client: TestClient, workshop: Engine, work_off: WorkOff, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job, queue, calls = job_id(client), Queue(url_of(workshop)), []
+    work_off()
+    key = post(client, job, READING).json()["answer"]["question"]
+    # A page that hears of the new entry asks before the answer is there.
+    queue.put("work_out", ANSWERS, "asked again", key=key)
+
+    def answered(*given: Any) -> DiagnosisView:
+        calls.append(given)
+        end = time.monotonic() + 10.0
+        while len(queue.list("doing")) < 2 and time.monotonic() < end:
+            time.sleep(0.01)
+        assert len(queue.list("doing")) == 2
+        return answer(*given)
+
+    monkeypatch.setattr("umweg.work.tasks.answer", answered)
+    work_off()
+    queue.close()
+    assert len(calls) == 1
+    assert client.get(f"/api/jobs/{job}/diagnosis").json()["pending"] == []
 
 
 def test_a_withdrawal_finds_the_earlier_answer_again(client: TestClient, work_off: WorkOff) -> None:

@@ -17,6 +17,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from umweg.core.circuit.document import Circuit, MachineState
+from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.flow_curve import flow_curve
 from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.own import own_step
@@ -148,46 +149,60 @@ def _attempts_left(context: JobContext) -> bool:
 def work_out(context: JobContext, key: str) -> None:
     """Answer a question and keep the answer; one that nobody waits for any more is left."""
     bench = _bench(context)
-    with bench.session() as session:
-        row = kept.answer_of(session, key)
-        if row is None or row.diagnosis is not None or row.trouble is not None:
-            return
-        if kept.newest_question(session, row.job_id) != key:
-            return
-        document = row.question
-    diagnosis = summary = trouble = None
+    document = _still_asked(bench, key)
+    if document is None:
+        return
     try:
         question = Question.model_validate(document)
         bench.answering += 1
         try:
-            found, asked = _answered(bench, question)
+            doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
+            keeping = Keeping(doctor.exhibits)
+            _remember_timed(bench, doctor.predictor, keeping.suspects, question.circuit_sha256)
+            with bench.doctors.alone(question.circuit_sha256):
+                # A page asks again for what it does not see yet; by now it may be answered, or
+                # something else asked.
+                if _still_asked(bench, key) is not None:
+                    _answer(bench, question, doctor, keeping)
         finally:
             bench.answering -= 1
-        with bench.session() as session:
-            kept.keep(session, question.circuit_sha256, question.model, asked, asked_for=True)
-        diagnosis, summary = found.model_dump(mode="json"), summary_of(found)
     except UmwegError as error:
-        trouble = str(error)
+        _keep_answer(bench, key, None, str(error))
     except Exception:
         log.exception("work_out", key=key)
         if _attempts_left(context):
             raise
-        trouble = BROKEN
+        _keep_answer(bench, key, None, BROKEN)
+
+
+def _still_asked(bench: Workbench, key: str) -> dict[str, Any] | None:
+    """A question that has no answer, if it is the newest about its job."""
+    with bench.session() as session:
+        row = kept.answer_of(session, key)
+        if row is None or row.diagnosis is not None or row.trouble is not None:
+            return None
+        if kept.newest_question(session, row.job_id) != key:
+            return None
+        return row.question
+
+
+def _answer(bench: Workbench, question: Question, doctor: Diagnostician, keeping: Keeping) -> None:
+    """Answer a question, and keep the answer with the exhibits that it was weighed by."""
+    ranking = rank(keeping, question.observations, question.instruments, history=question.history)
+    found = answer(doctor, question.observations, ranking)
+    with bench.session() as session:
+        asked = keeping.take()
+        kept.keep(session, question.circuit_sha256, question.model, asked, asked_for=True)
+    _keep_answer(bench, question.key, found, None)
+
+
+def _keep_answer(
+    bench: Workbench, key: str, found: DiagnosisView | None, trouble: str | None
+) -> None:
+    diagnosis = None if found is None else found.model_dump(mode="json")
+    summary = None if found is None else summary_of(found)
     with bench.session() as session:
         kept.keep_answer(session, key, diagnosis=diagnosis, summary=summary, trouble=trouble)
-
-
-def _answered(bench: Workbench, question: Question) -> tuple[DiagnosisView, dict[str, bytes]]:
-    """The answer, and the exhibits that it was weighed by."""
-    doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
-    keeping = Keeping(doctor.exhibits)
-    _remember_timed(bench, doctor.predictor, keeping.suspects, question.circuit_sha256)
-    with bench.doctors.alone(question.circuit_sha256):
-        ranking = rank(
-            keeping, question.observations, question.instruments, history=question.history
-        )
-        found = answer(doctor, question.observations, ranking)
-    return found, keeping.take()
 
 
 def _remember_timed(
