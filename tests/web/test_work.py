@@ -487,19 +487,25 @@ def test_the_way_on_is_grown_in_the_background_and_goes_with_its_question(
     assert client.get(f"/api/jobs/{job}/tree?depth=9").status_code == 422
 
 
-def test_a_tree_that_cannot_be_grown_says_why(
-    client: TestClient, work_off: WorkOff, monkeypatch: pytest.MonkeyPatch
+def test_a_tree_that_cannot_be_grown_says_why_and_is_tried_once(
+    client: TestClient, workshop: Engine, work_off: WorkOff, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def refuse(*_: object) -> None:
+    calls: list[object] = []
+
+    def refuse(*given: object) -> None:
+        calls.append(given)
         raise SolveError("the way on has no end")
 
-    job = job_id(client)
-    post(client, job, {**READING, "value": 61.25})
+    job, queue = job_id(client), Queue(url_of(workshop))
+    key = post(client, job, {**READING, "value": 61.25}).json()["answer"]["question"]
     client.get(f"/api/jobs/{job}/tree?depth=3")
+    queue.put("grow_tree", PLAYS, "asked again", key=key, depth=3)
+    queue.close()
     monkeypatch.setattr("umweg.work.tasks.tree_of", refuse)
     work_off()
     found = client.get(f"/api/jobs/{job}/tree?depth=3").json()
     assert found == {"pending": False, "place": None, "trouble": "the way on has no end"}
+    assert len(calls) == 1, "what waits behind it finds it kept"
 
 
 def test_what_was_played_in_time_is_offered_by_every_worker(

@@ -260,6 +260,10 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
         if row is None:
             return
         question, job_id = Question.model_validate(row.question), row.job_id
+        name = tree_name(key, depth)
+        if kept.kept(session, question.circuit_sha256, question.model, [name]):
+            # Asked for again while it grew.
+            return
     doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
     alone = bench.doctors.alone(question.circuit_sha256)
     title = f"Working out the way on: {doctor.circuit.name}"
@@ -281,7 +285,7 @@ def grow_tree(context: JobContext, key: str, depth: int) -> None:
         return TreeFound(place=root, trouble=None)
 
     found = _or_trouble(context, grown, lambda why: TreeFound(place=None, trouble=why))
-    content = {tree_name(key, depth): document_to_bytes(found)}
+    content = {name: document_to_bytes(found)}
     with bench.session() as session:
         kept.keep(session, question.circuit_sha256, question.model, content, asked_for=True)
         kept.tell(session, "tree", job_id)
