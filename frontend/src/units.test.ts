@@ -5,9 +5,15 @@ import { fitView, pan, zoom } from "./schematic/view";
 import { fromBase, percent, show, showBand, unitsFor } from "./units";
 
 const UNITS = [
-  { symbol: "bar", kind: "pressure", factor: 1, offset: 0 },
-  { symbol: "psi", kind: "pressure", factor: 0.0689475729, offset: 0 },
-  { symbol: "°F", kind: "temperature", factor: 5 / 9, offset: -160 / 9 },
+  { symbol: "bar", kind: "pressure", factor: 1, offset: 0, quantities: ["pressure_bar"] },
+  {
+    symbol: "psi",
+    kind: "pressure",
+    factor: 0.0689475729,
+    offset: 0,
+    quantities: ["pressure_bar"],
+  },
+  { symbol: "°F", kind: "temperature", factor: 5 / 9, offset: -160 / 9, quantities: [] },
 ];
 
 describe("units", () => {

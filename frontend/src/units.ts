@@ -2,25 +2,9 @@ import type { Schemas } from "./api/client";
 
 export type Unit = Schemas["UnitView"];
 
-/** Kind of unit that a quantity is read in. */
-export const KIND_OF_QUANTITY: Record<string, string> = {
-  pressure_bar: "pressure",
-  flow_lpm: "flow",
-  time_s: "time",
-  speed_mm_s: "velocity",
-  speed_rpm: "speed",
-  voltage_v: "voltage",
-  drift_mm_min: "drift",
-  peak_bar: "pressure",
-  left_bar: "pressure",
-  within_s: "time",
-  interval_s: "time",
-  moved_mm: "length",
-  settled_c: "temperature",
-};
-
+/** The units that a quantity may be entered in. */
 export function unitsFor(units: Unit[], quantity: string): Unit[] {
-  return units.filter((u) => u.kind === KIND_OF_QUANTITY[quantity]);
+  return units.filter((u) => u.quantities.includes(quantity));
 }
 
 /** A number as it is typed, with comma or point; NaN where it is none. */

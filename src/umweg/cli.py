@@ -675,6 +675,8 @@ def safe(
             words += f"; held by {', '.join(line.held_by)}"
         if line.because:
             words += f"; from {', '.join(line.because)}"
+        if line.since:
+            words += f"; closed in as after “{line.since}”"
         if line.falls:
             words += f"; {line.falls}"
         print(words)
@@ -1172,11 +1174,16 @@ def demo(port: PORT = 8417) -> None:
 
 
 @app.command()
-def test(fast: Annotated[bool, typer.Option(help="Python tests only")] = False) -> None:
+def test(
+    fast: Annotated[bool, typer.Option(help="Python tests only")] = False,
+    exhaustive: Annotated[
+        bool, typer.Option(help="only what plays every library machine with every fault")
+    ] = False,
+) -> None:
     """Everything CI runs."""
-    from umweg.service.testing import run_all
+    from umweg.service.testing import run_all, run_exhaustive
 
-    raise SystemExit(run_all(fast))
+    raise SystemExit(run_exhaustive() if exhaustive else run_all(fast))
 
 
 if __name__ == "__main__":

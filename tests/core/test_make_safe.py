@@ -20,6 +20,11 @@ def predictor_of(circuit: Circuit) -> Predictor:
     return Predictor(circuit, single_faults(solver.network), solver)
 
 
+NOTHING_LETS_GO = ("chipper_lubrication", "crusher_lubrication", "sprayer_boom")
+"""Grease behind a divider has no way back, or takes longer than anybody waits; nor has oil that a
+pilot-operated check locks in behind a wing that was folded last."""
+
+
 @cache
 def plan_of(circuit_id: str) -> SafePlan:
     return make_safe(predictor_of(load_circuit(circuit_id)))
@@ -94,9 +99,10 @@ def test_a_fault_that_keeps_the_load_up_is_named() -> None:
     plan = plan_of("suction_boom")
     port = next(r for r in plan.remains if r.label == "Boom lift port A")
     assert "lift_valve:linkage_off" in port.faults
-    assert port.bar == pytest.approx(95, abs=3)
+    # The load alone presses with 95 bar; closed in after it was pressed up, there is more.
+    assert 95 - 3 < port.bar < 140
     release = next(r for r in plan.releases if r.label == "Boom lift port A")
-    assert release.before_bar == pytest.approx(95, abs=3)
+    assert 95 - 3 < release.before_bar < 130
     assert release.after_bar < 1.0
     assert release.worst_bar == pytest.approx(port.bar)
 
@@ -111,7 +117,14 @@ def test_only_the_faults_asked_for_count() -> None:
 @pytest.mark.parametrize("circuit_id", circuit_ids())
 def test_every_library_machine_comes_to_zero_and_is_read(circuit_id: str) -> None:
     circuit, plan = load_circuit(circuit_id), plan_of(circuit_id)
-    assert plan.safe, [r.words for r in plan.remains if not r.faults]
+    # What nothing on the machine lets go is said at the step that reads it, never called safe.
+    stays = {r.net for r in plan.remains if not r.faults}
+    assert plan.safe == (not stays)
+    assert bool(stays) == (circuit_id in NOTHING_LETS_GO), stays
+    points = {p.id: p.net for p in circuit.test_points}
+    for step in plan.steps:
+        if step.kind == "read" and step.point is not None and points[step.point] in stays:
+            assert "follow the maker's procedure" in step.words
     assert plan.steps[0].kind == "clear"
     assert len({s.key for s in plan.steps}) == len(plan.steps)
     live = {p for line in plan.lines for p in line.points}
@@ -121,8 +134,8 @@ def test_every_library_machine_comes_to_zero_and_is_read(circuit_id: str) -> Non
     for number, step in enumerate(plan.steps):
         if step.kind == "lower" and "still runs" in step.words:
             assert number < stop
-        if step.after_bar is not None:
-            assert step.after_bar < 5.0
+        if step.after_bar is not None and points.get(step.point or "") not in stays:
+            assert step.after_bar <= 5.0
     for lever in plan.levers:
         assert lever.why_not or lever.works_off or not lever.works_running
 
@@ -136,7 +149,7 @@ def test_circuit_with_nothing_up_has_nothing_under_pressure() -> None:
 def test_a_line_that_no_test_point_sees_is_not_called_safe() -> None:
     """The crane's load stands between holding valve and cylinder, where nothing can be screwed in."""
     blind = [s for s in plan_of("forwarder_crane").steps if s.kind == "blind"]
-    assert len(blind) == 2
+    assert len([s for s in blind if "procedure says" in s.words]) == 2
     assert all("not known to be at zero" in s.words for s in blind)
     assert not [s for s in plan_of("tail_lift").steps if s.kind == "blind"]
 
@@ -145,13 +158,14 @@ def test_each_step_says_exactly_what_where_and_how_it_is_known() -> None:
     plan = plan_of("suction_boom")
     lower = next(s for s in plan.steps if s.function == "lift")
     assert (lower.move, lower.point) == ("lower", "lift_port")
-    assert lower.before_bar == pytest.approx(95, abs=3)
+    assert lower.before_bar is not None
+    assert 95 - 3 < lower.before_bar < 130
     assert lower.after_bar is not None
     assert lower.after_bar < 1.0
     assert lower.state is not None
     assert lower.state.moves == {"lift": "lower"}
     levers = next(s for s in plan.steps if s.kind == "levers")
-    assert levers.words.startswith("Key on, pilot armed: every lever both ways")
+    assert levers.words.startswith("Key on, pilot armed; every lever both ways")
     read = {s.point: s for s in plan.steps if s.kind == "read"}
     assert read["lift_port"].words.endswith("Nothing is opened before it reads zero.")
     assert read["pump_port"].words.startswith("Read zero at Pump outlet.")

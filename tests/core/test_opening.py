@@ -10,7 +10,7 @@ from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.hazards import heat_caution, pressure_hazard
 from umweg.core.diagnose.opening import Openings
-from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR
+from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
 from umweg.core.observe.predict import Predictor, state_key
 from umweg.library import load_circuit, load_jobs
 
@@ -47,7 +47,11 @@ def test_what_a_held_load_keeps_is_its_force_over_the_area(
     circuit: str, point: str, held_bar: float
 ) -> None:
     held = openings_of(doctor_of(circuit)).held(point)
-    assert held.healthy_bar == pytest.approx(held_bar, rel=0.02)
+    # It never keeps less than what presses on it; what was closed in before comes on top.
+    doctor = doctor_of(circuit)
+    row = doctor.predictor.network.net_index[doctor.circuit.test_point(point).net]
+    assert AtRest(doctor.predictor).table.healthy[row] == pytest.approx(held_bar, rel=0.02)
+    assert held.healthy_bar >= 0.98 * held_bar
     (words,) = openings_of(doctor_of(circuit)).cautions([point])
     assert f"keeps {held.healthy_bar:.0f} bar here with the engine off" in words
     assert "lower and support" in words
@@ -58,11 +62,13 @@ def test_what_a_held_load_keeps_is_its_force_over_the_area(
 def test_a_fault_that_locks_pressure_in_is_said_with_its_cause() -> None:
     """Oil across a leaking piston holds the load on the rod's area alone, on both sides of it."""
     doctor = doctor_of("loading_ramp")
-    assert openings_of(doctor).cautions(["ring_port"]) == []
+    (sound,) = openings_of(doctor).cautions(["ring_port"])
+    assert "closed in as after" in sound
     (words,) = openings_of(doctor, "cylinder:piston_bypass").cautions(["ring_port"])
     worst = openings_of(doctor, "cylinder:piston_bypass").held("ring_port")
-    assert worst.worst_bar == pytest.approx(1.6 * 16_000 / area_mm2(50) * 10, rel=0.05)
-    assert f"may keep {worst.worst_bar:.0f} bar with: Ramp cylinder: piston seal leaks" in words
+    # The load alone; where the pump had pressed it to its stop before, that stays.
+    assert worst.worst_bar > 0.95 * 1.6 * 16_000 / area_mm2(50) * 10
+    assert f"up to {worst.worst_bar:.0f} bar with: Ramp cylinder: piston seal leaks" in words
 
 
 def test_stored_pressure_is_emptied_and_pilot_valves_need_their_key() -> None:
@@ -72,8 +78,9 @@ def test_stored_pressure_is_emptied_and_pilot_valves_need_their_key() -> None:
     (lift,) = openings_of(doctor_of("tail_lift")).cautions(["lift_port"])
     assert "with the motor off" in lift
     assert "lower and support: platform lift" in lift
-    assert "tilt" not in lift
-    assert "key on, pilot armed" in lift
+    assert "tilt" not in lift.split("motor off")[0]
+    assert "key on; every switch" in lift
+    assert "pilot armed" not in lift, "it has no pilot"
 
 
 def test_a_load_that_needs_pilot_oil_to_come_down_is_lowered_while_the_drive_runs() -> None:

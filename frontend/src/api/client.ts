@@ -11,6 +11,7 @@ export type Job = Schemas["JobView"];
 export type JobCard = Schemas["JobCard"];
 export type Answer = Schemas["AnswerView"];
 export type Plan = Schemas["PlanView"];
+export type Proof = Schemas["ProofView"];
 export type EntryAdded = Schemas["EntryAdded"];
 export type Work = Schemas["WorkView"];
 export type Entry = Schemas["EntryView"];

@@ -897,6 +897,49 @@ export interface components {
             parameter: string;
         };
         /**
+         * AgainView
+         * @description One thing that has to be shown again after a repair.
+         */
+        AgainView: {
+            /**
+             * After
+             * @description entry that shows it again
+             */
+            after: string | null;
+            /**
+             * Answers
+             * @description what may be seen, where it is one of a few
+             */
+            answers: components["schemas"]["AnswerEntry"][];
+            /**
+             * Before
+             * @description entry before the repair
+             */
+            before: string;
+            /**
+             * Shown
+             * @enum {string}
+             */
+            shown: "open" | "sound" | "not_sound" | "not_known";
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "complaint" | "outside" | "spoke";
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerEntry
+         * @description An answer in words, and the entry to keep for it.
+         */
+        AnswerEntry: {
+            /** Entry */
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"];
+            /** Words */
+            words: string;
+        };
+        /**
          * AnswerView
          * @description What is known about a job as it stands, and what is still being worked out.
          */
@@ -904,6 +947,8 @@ export interface components {
             diagnosis: components["schemas"]["DiagnosisView"] | null;
             /** Pending */
             pending: ("ranking" | "plan")[];
+            /** @description of the last repair; nothing where none was made */
+            proof: components["schemas"]["ProofView"] | null;
             /**
              * Question
              * @description changes whenever something that counts is added or withdrawn
@@ -2009,6 +2054,11 @@ export interface components {
              * @description the diagnosis is being worked out; ask again
              */
             pending: boolean;
+            /**
+             * Proof
+             * @description of its last repair; nothing where none was made
+             */
+            proof: ("proved" | "open" | "contradicted") | null;
         };
         /**
          * JobList
@@ -2177,6 +2227,8 @@ export interface components {
             net: string;
             /** Points */
             points: string[];
+            /** Since */
+            since: string;
             /** Worst Bar */
             worst_bar: number;
             /** Worst With */
@@ -2913,6 +2965,26 @@ export interface components {
             type: string;
         };
         /**
+         * ProofView
+         * @description How far the last repair of a job is proved, and what is still open.
+         */
+        ProofView: {
+            /**
+             * Against
+             * @description entries after it that no sound machine shows
+             */
+            against: string[];
+            /** Asked */
+            asked: components["schemas"]["AgainView"][];
+            /**
+             * Word
+             * @enum {string}
+             */
+            word: "proved" | "open" | "contradicted";
+            /** Words */
+            words: string;
+        };
+        /**
          * ReadableView
          * @description Something that can be read, and the named states in which it can.
          */
@@ -3168,7 +3240,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "clear" | "lower" | "stop" | "levers" | "empty" | "read" | "blind";
+            kind: "clear" | "lower" | "leave" | "stop" | "levers" | "empty" | "read" | "blind";
             /** Move */
             move: string | null;
             /** Point */
@@ -3731,6 +3803,11 @@ export interface components {
             kind: string;
             /** Offset */
             offset: number;
+            /**
+             * Quantities
+             * @description what may be entered in it
+             */
+            quantities: string[];
             /** Symbol */
             symbol: string;
         };

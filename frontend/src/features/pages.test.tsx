@@ -40,6 +40,7 @@ const card: JobCard = {
   next: "Gauge port — held at the stop",
   decision: null,
   in_order: null,
+  proof: null,
 };
 
 const behaviour: Entry = {

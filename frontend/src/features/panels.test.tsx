@@ -90,8 +90,14 @@ const workshop: Workshop = {
   labour_per_min: 1.5,
   machines: [],
   units: [
-    { symbol: "bar", kind: "pressure", factor: 1, offset: 0 },
-    { symbol: "psi", kind: "pressure", factor: 0.0689475729, offset: 0 },
+    { symbol: "bar", kind: "pressure", factor: 1, offset: 0, quantities: ["pressure_bar"] },
+    {
+      symbol: "psi",
+      kind: "pressure",
+      factor: 0.0689475729,
+      offset: 0,
+      quantities: ["pressure_bar"],
+    },
   ],
   instruments: [
     {

@@ -1,11 +1,11 @@
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { EntryData, Job, Schematic, Workshop } from "../api/client";
+import type { EntryData, Job, Proof, Schematic, Workshop } from "../api/client";
 import type { ShownEntry } from "../api/outbox";
 import { sinceRepair } from "./prove/epoch";
-import { ProvePanel } from "./prove/ProvePanel";
-import { proofsOf, remaining, repairHistory, standOfProof } from "./prove/proofs";
+import { again, ProvePanel } from "./prove/ProvePanel";
+import { remaining, repairHistory } from "./prove/proofs";
 
 afterEach(cleanup);
 
@@ -58,15 +58,17 @@ const job = {
 const schematic = {
   test_points: [{ id: "m2", label: "Gauge port" }],
   states: [{ id: "stalled", label: "Held at the stop" }],
+  curve_of: {},
   functions: [{ id: "blade", label: "Blade", moves: [{ id: "out", label: "out" }] }],
 } as unknown as Schematic;
 
-function show(entries: ShownEntry[], onAdd = vi.fn()) {
+function show(entries: ShownEntry[], proof: Proof | null = null, onAdd = vi.fn()) {
   render(
     <MemoryRouter>
       <ProvePanel
         job={job}
         entries={entries}
+        proof={proof}
         workshop={{ units: [], instruments: [] } as unknown as Workshop}
         schematic={schematic}
         conditions={() => ""}
@@ -85,14 +87,6 @@ describe("proving a repair", () => {
     expect(sinceRepair(all).map((e) => e.sequence)).toEqual([4]);
   });
 
-  it("asks for what failed again, and counts what was read", () => {
-    const open = proofsOf([...before, entry(3, repair)]).proofs;
-    expect(standOfProof(open).open).toHaveLength(1);
-    const done = proofsOf([...before, entry(3, repair), entry(4, reading("m2", 184), "pass")]);
-    expect(standOfProof(done.proofs)).toMatchObject({ open: [], contradicting: [] });
-    expect(done.proofs[0]?.after?.sequence).toBe(4);
-  });
-
   it("tells each repair of several with what was read before and after it", () => {
     const all = [
       ...before,
@@ -104,7 +98,6 @@ describe("proving a repair", () => {
     const [first, second] = repairHistory(all);
     expect(first?.proofs[0]).toMatchObject({ before: { sequence: 2 }, after: { sequence: 4 } });
     expect(second?.proofs[0]).toMatchObject({ before: { sequence: 4 }, after: { sequence: 6 } });
-    expect(proofsOf(all)).toEqual(second);
   });
 
   it("says what remains: outside as read last, or not read again", () => {
@@ -125,17 +118,68 @@ describe("proving a repair", () => {
     expect(add).toHaveBeenCalledWith(repair);
   });
 
-  it("says when the proof contradicts the decision", () => {
-    show([...before, entry(3, repair), entry(4, reading("m2", 140), "low")]);
-    expect(screen.getByRole("status").textContent).toContain("contradicts the decision");
+  const asked = (more: Partial<Proof["asked"][number]>): Proof["asked"][number] => ({
+    before: "e2",
+    words: "Gauge port, held at the stop",
+    why: "outside",
+    after: null,
+    shown: "open",
+    answers: [],
+    ...more,
+  });
+  const proof = (word: Proof["word"], ...all: Proof["asked"]): Proof => ({
+    word,
+    words: `Said: ${word}`,
+    asked: all,
+    against: [],
   });
 
-  it("is proved only when every move was tried too", () => {
-    const within = [...before, entry(3, repair), entry(4, reading("m2", 184), "pass")];
-    show(within);
-    expect(screen.getByRole("status").textContent).toContain("0 of 1 moves were tried");
+  it("says what the record says, and never proved by itself", () => {
+    const all = [...before, entry(3, repair), entry(4, reading("m2", 184), "pass")];
+    show(all);
+    expect(screen.getByRole("status").textContent).toContain("not proved");
     cleanup();
-    show([...within, entry(5, behaviour("as_usual"))]);
-    expect(screen.getByRole("status").textContent).toContain("Proved.");
+    show(all, proof("contradicted", asked({ shown: "not_sound" })));
+    expect(screen.getByRole("status").textContent).toContain("Said: contradicted");
+    expect(screen.getByText("not as a sound machine")).toBeTruthy();
+    cleanup();
+    show(all, proof("proved", asked({ after: "e4", shown: "sound" })));
+    expect(screen.getByRole("status").textContent).toContain("Said: proved");
+    expect(screen.getByText("as a sound machine")).toBeTruthy();
+  });
+
+  it("offers each thing again in its own way: a reading, a move, a look with its answers", () => {
+    const seen: EntryData = {
+      kind: "indicator",
+      id: "new",
+      component: "f",
+      state: "s",
+      tripped: false,
+    };
+    const look = { words: "Filter indicator: not tripped", entry: seen };
+    const add = show(
+      [...before, entry(3, repair)],
+      proof(
+        "open",
+        asked({ before: "e1", why: "complaint", words: "Blade out: slow" }),
+        asked({}),
+        asked({ before: "e9", why: "spoke", words: "Filter indicator", answers: [look] }),
+      ),
+    );
+    expect(screen.getByRole("link", { name: "Try it again" }).getAttribute("href")).toBe(
+      "/jobs/j/complaint",
+    );
+    fireEvent.click(screen.getByRole("button", { name: look.words }));
+    expect(add).toHaveBeenCalledWith(seen);
+    fireEvent.click(screen.getByRole("button", { name: "Read again" }));
+    expect(screen.getByRole("region", { name: "Reading" })).toBeTruthy();
+  });
+
+  it("reads a state that was put together on the spot again as it was", () => {
+    const state = { label: "Blade out, engine 900 rpm", engine: 900 };
+    const data = { ...reading("m2", 133), state } as EntryData;
+    const step = again(entry(2, data) as Parameters<typeof again>[0], schematic);
+    expect(step.reading?.state).toEqual(state);
+    expect(step.state_label).toBe(state.label);
   });
 });

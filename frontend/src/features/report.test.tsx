@@ -1,6 +1,6 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
-import type { Entry, EntryData, Job, Schematic, Workshop } from "../api/client";
+import type { Entry, EntryData, Job, Proof, Schematic, Workshop } from "../api/client";
 import { Report, standing } from "./report/ReportPage";
 
 afterEach(cleanup);
@@ -71,7 +71,7 @@ const schematic = {
 describe("the report", () => {
   it("tells the customer finding, readings and what was accepted, and no odds", () => {
     const { container } = render(
-      <Report job={job} workshop={workshop} schematic={schematic} full={false} />,
+      <Report proof={null} job={job} workshop={workshop} schematic={schematic} full={false} />,
     );
     expect(screen.getByText("Port relief")).toBeTruthy();
     expect(screen.getByText(/178 … 190 bar/)).toBeTruthy();
@@ -92,7 +92,9 @@ describe("the report", () => {
       ...job,
       entries: [...job.entries, entry("5", look, { looked: true, words: "Relief: it hisses" })],
     } as unknown as Job;
-    render(<Report job={looked} workshop={workshop} schematic={schematic} full={false} />);
+    render(
+      <Report proof={null} job={looked} workshop={workshop} schematic={schematic} full={false} />,
+    );
     const seen = screen.getByText("Relief: it hisses").closest("section");
     expect(seen?.textContent).not.toContain("Words of 1");
     expect(seen?.textContent).not.toContain("Words of 2");
@@ -118,8 +120,11 @@ describe("the report", () => {
         }),
       ],
     } as unknown as Job;
-    render(<Report job={repaired} workshop={workshop} schematic={schematic} full={false} />);
-    const done = screen.getByRole("heading", { name: "Done and proved" }).parentElement;
+    render(
+      <Report proof={null} job={repaired} workshop={workshop} schematic={schematic} full={false} />,
+    );
+    const done = screen.getByRole("heading", { name: "Done" }).parentElement;
+    expect(done?.textContent).toContain("Repaired, not proved");
     expect(done?.textContent).toContain("133 bar");
     expect(done?.textContent).toContain("184 bar");
     expect(done?.textContent).toContain("Gauge port — Held at its stop");
@@ -127,14 +132,60 @@ describe("the report", () => {
     expect(left?.textContent).toContain("Other port — held: outside its specification");
   });
 
+  it("says proved only where the record says it, and else what is still to be shown", () => {
+    const entries = [
+      job.entries[0],
+      entry("5", { kind: "repair", component: "relief", mode: "set_low", text: "Set it." }),
+    ];
+    const decision = {
+      kind: "decision",
+      component: "relief",
+      mode: "set_low",
+      share: 1,
+      action: "",
+    };
+    const repaired = { ...job, entries, decision } as unknown as Job;
+    const asked: Proof["asked"][number] = {
+      before: "1",
+      words: "Blade out: slow",
+      why: "complaint",
+      after: null,
+      shown: "open",
+      answers: [],
+    };
+    const all = { words: "Said", asked: [asked], against: [] };
+    const page = (word: "open" | "proved") => (
+      <Report
+        proof={{ ...all, word }}
+        job={repaired}
+        workshop={workshop}
+        schematic={schematic}
+        full={false}
+      />
+    );
+    render(page("open"));
+    expect(screen.getByText("Blade out: slow: to be shown again")).toBeTruthy();
+    expect(screen.queryByText("Done and proved")).toBeNull();
+    cleanup();
+    render(page("proved"));
+    expect(screen.getByRole("heading", { name: "Done and proved" })).toBeTruthy();
+    expect(screen.queryByText("Blade out: slow: to be shown again")).toBeNull();
+  });
+
   it("shows the shop everything, the corrected entries too", () => {
-    render(<Report job={job} workshop={workshop} schematic={schematic} full />);
+    render(<Report proof={null} job={job} workshop={workshop} schematic={schematic} full />);
     expect(screen.getByText("Taken back").className).toContain("line-through");
   });
 
   it("says so where the cause is not isolated", () => {
     render(
-      <Report job={{ ...job, decision: null }} workshop={workshop} schematic={schematic} full />,
+      <Report
+        proof={null}
+        job={{ ...job, decision: null }}
+        workshop={workshop}
+        schematic={schematic}
+        full
+      />,
     );
     expect(screen.getByText(/not isolated yet/)).toBeTruthy();
     expect(standing(job, "reading").map((e) => e.id)).toEqual(["2"]);

@@ -34,6 +34,7 @@ const plan: SafePlan = {
       worst_with: "Cylinder: piston seal leaks",
       held_by: ["Lift section"],
       because: ["Lift: its load"],
+      since: "",
       falls: "left alone still 80 bar after ten minutes",
     },
   ],

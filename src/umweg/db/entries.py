@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from umweg.core.observe.history import MOST_REPAIRS, Earlier, History
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.observations import OBSERVATIONS, AnyObservation, Observation
+from umweg.core.record.proof import Kept
 from umweg.db.models import EntryRow
 
 
@@ -125,12 +126,7 @@ class Record:
     @property
     def epoch(self) -> int:
         """Sequence of the last repair; what came before speaks of the machine that was."""
-        found = [
-            row.sequence
-            for row, data in self.entries
-            if row.id in self.standing and isinstance(data, Repair)
-        ]
-        return found[-1] if found else 0
+        return self.epochs[1]
 
     @property
     def observations(self) -> list[Observation]:
@@ -140,6 +136,34 @@ class Record:
             for row, data in self.entries
             if row.id in self.standing and isinstance(data, Observed) and row.sequence > self.epoch
         ]
+
+    @property
+    def kept(self) -> list[Kept]:
+        """All observations that stand, of whichever epoch, each with its entry's id."""
+        return [
+            Kept(row.sequence, data.model_copy(update={"id": str(row.id)}))
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Observed)
+        ]
+
+    @property
+    def accepted(self) -> set[str]:
+        """Readings outside their specification that are accepted with a reason."""
+        return {
+            str(data.reading)
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Acceptance)
+        }
+
+    @property
+    def epochs(self) -> tuple[int, int]:
+        """Sequence of the repair before the last one, and of the last one; 0 where there is none."""
+        found = [
+            row.sequence
+            for row, data in self.entries
+            if row.id in self.standing and isinstance(data, Repair)
+        ]
+        return (found[-2] if len(found) > 1 else 0), (found[-1] if found else 0)
 
     def history(
         self, hours: float, recent_work: str, baseline: tuple[Earlier, ...] = ()

@@ -35,6 +35,13 @@ def _run(command: Sequence[str], folder: Path) -> bool:
     return done.returncode == 0
 
 
+def run_exhaustive() -> int:
+    """Run what plays every library machine with every fault: longer than anybody waits at each change."""
+    kernels.finish(kernels.start_compiling())
+    command = ("pytest", "-q", "-n", "2", "--dist", "worksteal", "-m", "exhaustive", "tests/core")
+    return 0 if _run(command, ROOT) else 1
+
+
 def run_all(fast: bool = False) -> int:
     """Run every check; later ones run even if an earlier one failed."""
     # Compiled ahead, two processes at a time, and then two test processes share what there is.

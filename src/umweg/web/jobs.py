@@ -19,6 +19,7 @@ from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.readings import Reading, measured
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
+from umweg.core.record.proof import Word
 from umweg.core.shop.verdict import Verdict, verdict_of
 from umweg.db import kept
 from umweg.db.entries import (
@@ -32,9 +33,10 @@ from umweg.db.entries import (
     record_of,
 )
 from umweg.db.models import AnswerRow, EntryRow, JobRow
-from umweg.db.store import JobLine, JobsWanted, NewEntry, NotFoundError
+from umweg.db.store import ConflictError, JobLine, JobsWanted, NewEntry, NotFoundError
 from umweg.web.context import Context, ContextOf
 from umweg.web.problems import READS, WRITES
+from umweg.web.proofs import proof_view
 from umweg.web.schemas import (
     AnswerView,
     Doubts,
@@ -47,6 +49,7 @@ from umweg.web.schemas import (
     NewEntryRequest,
     NewJob,
     Pending,
+    ProofView,
     StripView,
     TreeView,
     VerdictView,
@@ -96,7 +99,10 @@ def jobs(
         if row.basis == basis
     }
     missing = [(job_id, ask_again(store, job_id)) for job_id in wanted - answers.keys()]
-    cards = [_card(line, answers.get(line.job.id), line.job.id in wanted) for line in lines]
+    cards = [
+        _card(line, answers.get(line.job.id), line.job.id in wanted, _proof_word(context, line))
+        for line in lines
+    ]
     session.commit()
     session.close()
     for job_id, known in missing:
@@ -132,11 +138,13 @@ def diagnosis(job_id: UUID, context: ContextOf) -> AnswerView:
     """Suspects, reasons and next steps as the job stands, as far as they are known."""
     row = context.store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
-    question = question_of(context.store, row, record_of(row.entries))
+    record = record_of(row.entries)
+    question = question_of(context.store, row, record)
     known = ask(context.session, row.id, question)
+    proof = proof_view(context, row, record)
     context.session.commit()
     context.session.close()
-    return _answer(context, suspects, job_id, known)
+    return _answer(context, suspects, job_id, known, proof)
 
 
 @router.get("/{job_id}/tree", responses=READS)
@@ -171,6 +179,8 @@ def add_entry(
     row = store.job(job_id)
     suspects = context.suspects(row.circuit_revision)
     _check_entry(suspects, row, request.data)
+    if isinstance(request.data, InOrder):
+        _check_in_order(context, suspects, row)
     entry = store.add_entry(
         row,
         NewEntry(
@@ -188,9 +198,10 @@ def add_entry(
     view = _entry_view(
         suspects.circuit, store.instruments, entry, data, entry.id in record.standing
     )
+    proof = proof_view(context, row, record)
     context.session.commit()
     context.session.close()
-    return EntryAdded(entry=view, answer=_answer(context, suspects, job_id, known))
+    return EntryAdded(entry=view, answer=_answer(context, suspects, job_id, known, proof))
 
 
 @router.post("/{job_id}/judged", responses=WRITES)
@@ -281,7 +292,40 @@ def _check_entry(suspects: Suspects, row: JobRow, data: EntryData) -> None:
             raise ObservationError(f"the machine has no component “{data.component}”")
 
 
-def _answer(context: Context, suspects: Suspects, job_id: UUID, known: Known) -> AnswerView:
+def _check_in_order(context: Context, suspects: Suspects, row: JobRow) -> None:
+    """Refuse “in order” while a reading stands outside its specification without an acceptance, or
+    nothing modelled explains what was seen.
+
+    Raises
+    ------
+    ConflictError : names what stands against it.
+    """
+    record, kit = record_of(row.entries), context.store.instruments
+    newest = {o.shown_again_by: o for o in record.observations}
+    for observed in newest.values():
+        if not isinstance(observed, Reading) or observed.id in record.accepted:
+            continue
+        try:
+            verdict = verdict_of(suspects.circuit, observed, kit)[2]
+        except UmwegError:
+            continue
+        if verdict is not None and verdict.word not in ("pass", "marginal"):
+            raise ConflictError(
+                f"not in order: “{observed.words(suspects.circuit)}” is outside its specification; "
+                "read it again, or accept it with a reason"
+            )
+    found, _ = _ranking(
+        context, suspects, Known(question_of(context.store, row, record), None, None)
+    )
+    if found is not None and not found.explained:
+        raise ConflictError(
+            "not in order: nothing modelled explains what was seen; read again what does not fit"
+        )
+
+
+def _answer(
+    context: Context, suspects: Suspects, job_id: UUID, known: Known, proof: ProofView | None
+) -> AnswerView:
     """What is kept about a question, or the ranking alone, and what is still to come."""
     pending: list[Pending] = []
     found, trouble = known.diagnosis, known.trouble
@@ -295,7 +339,11 @@ def _answer(context: Context, suspects: Suspects, job_id: UUID, known: Known) ->
         pending.append("plan")
         want(context.queue, job_id, known)
     return AnswerView(
-        question=known.question.key, diagnosis=found, pending=pending, trouble=trouble
+        question=known.question.key,
+        diagnosis=found,
+        pending=pending,
+        trouble=trouble,
+        proof=proof,
     )
 
 
@@ -314,7 +362,15 @@ def _ranking(
         return None, NO_RANKING
 
 
-def _card(line: JobLine, answer: AnswerRow | None, wanted: bool) -> JobCard:
+def _proof_word(context: Context, line: JobLine) -> Word | None:
+    """Whether a job that came to a part is proved."""
+    if not isinstance(line.conclusion, Decision):
+        return None
+    proof = proof_view(context, line.job, record_of(line.job.entries))
+    return None if proof is None else proof.word
+
+
+def _card(line: JobLine, answer: AnswerRow | None, wanted: bool, proof: Word | None) -> JobCard:
     summary = (answer.summary if answer is not None else None) or {}
     trouble = None if answer is None else answer.trouble
     following = summary.get("next") or trouble
@@ -332,6 +388,7 @@ def _card(line: JobLine, answer: AnswerRow | None, wanted: bool) -> JobCard:
         pending=wanted and not summary and trouble is None,
         decision=made if isinstance(made := line.conclusion, Decision) else None,
         in_order=made if isinstance(made := line.conclusion, InOrder) else None,
+        proof=proof,
     )
 
 

@@ -13,7 +13,9 @@ from umweg.core.diagnose.report import BandView, DiagnosisView, FlowCurveView, S
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.observations import Observation
 from umweg.core.observe.recorded import Recorded
+from umweg.core.record.proof import Shown, Why, Word
 from umweg.core.trace.curves import Watched
 from umweg.core.trace.way_views import CircuitTrace
 from umweg.db.entries import Decision, EntryData, InOrder
@@ -133,6 +135,7 @@ class UnitView(Model):
     kind: str
     factor: float
     offset: float
+    quantities: list[str] = Field(description="what may be entered in it")
 
 
 class WorkshopView(Model):
@@ -324,6 +327,33 @@ class NewJob(Model):
     complaint: str = Field(min_length=1, max_length=2000)
 
 
+class AnswerEntry(Model):
+    """An answer in words, and the entry to keep for it."""
+
+    words: str
+    entry: Observation
+
+
+class AgainView(Model):
+    """One thing that has to be shown again after a repair."""
+
+    before: str = Field(description="entry before the repair")
+    words: str
+    why: Why
+    after: str | None = Field(description="entry that shows it again")
+    shown: Shown
+    answers: list[AnswerEntry] = Field(description="what may be seen, where it is one of a few")
+
+
+class ProofView(Model):
+    """How far the last repair of a job is proved, and what is still open."""
+
+    word: Word
+    words: str
+    asked: list[AgainView]
+    against: list[str] = Field(description="entries after it that no sound machine shows")
+
+
 class JobCard(Model):
     """One line of the list of jobs."""
 
@@ -338,6 +368,7 @@ class JobCard(Model):
     pending: bool = Field(description="the diagnosis is being worked out; ask again")
     decision: Decision | None
     in_order: InOrder | None
+    proof: Word | None = Field(description="of its last repair; nothing where none was made")
 
 
 class JobList(Model):
@@ -414,6 +445,7 @@ class AnswerView(Model):
     diagnosis: DiagnosisView | None
     pending: list[Pending]
     trouble: str | None = Field(description="why it cannot be worked out; the record is untouched")
+    proof: ProofView | None = Field(description="of the last repair; nothing where none was made")
 
 
 class EntryAdded(Model):

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Path
 
 from umweg.core.errors import FormatError
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.readings import DIMENSION
 from umweg.core.units import UNITS
 from umweg.db.models import Machine
 from umweg.db.store import Store
@@ -39,7 +40,13 @@ def _view(store: Store) -> WorkshopView:
         labour_per_min=row.labour_per_min,
         instruments=store.instruments,
         units=[
-            UnitView(symbol=u.symbol, kind=u.kind, factor=u.factor, offset=u.offset)
+            UnitView(
+                symbol=u.symbol,
+                kind=u.kind,
+                factor=u.factor,
+                offset=u.offset,
+                quantities=[q for q, dimension in DIMENSION.items() if dimension == u.kind],
+            )
             for u in UNITS.values()
         ],
         machines=[machine_view(m) for m in store.machines],

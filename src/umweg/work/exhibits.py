@@ -3,7 +3,7 @@
 import io
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -40,6 +40,21 @@ def from_bytes(content: bytes) -> dict[str, NDArray[Any]]:
     """The inverse of :func:`to_bytes`."""
     with np.load(io.BytesIO(content), allow_pickle=False) as arrays:
         return dict(arrays)
+
+
+def once_to_bytes(made: Mapping[str, Packed]) -> bytes:
+    """Arrays by name, by the name of what they are of."""
+    flat = {f"{of}|{name}": array for of, arrays in made.items() for name, array in arrays.items()}
+    return to_bytes(flat)
+
+
+def once_of(content: bytes) -> dict[str, dict[str, NDArray[Any]]]:
+    """The inverse of :func:`once_to_bytes`."""
+    found: dict[str, dict[str, NDArray[Any]]] = {}
+    for key, array in from_bytes(content).items():
+        of, _, name = key.rpartition("|")
+        found.setdefault(of, {})[name] = array
+    return found
 
 
 def document_to_bytes(document: BaseModel) -> bytes:

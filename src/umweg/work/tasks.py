@@ -58,7 +58,14 @@ from umweg.work.asking import (
     tree_name,
 )
 from umweg.work.doctors import Doctors
-from umweg.work.exhibits import Keeping, document_to_bytes, from_bytes, to_bytes
+from umweg.work.exhibits import (
+    Keeping,
+    document_to_bytes,
+    from_bytes,
+    once_of,
+    once_to_bytes,
+    to_bytes,
+)
 from umweg.work.memory import give_back
 
 log = structlog.get_logger("umweg.work")
@@ -159,6 +166,7 @@ def work_out(context: JobContext, key: str) -> None:
             doctor = bench.doctors.doctor(question, lambda: bench.circuit(question.circuit_sha256))
             keeping = Keeping(doctor.exhibits)
             _remember_timed(bench, doctor.predictor, keeping.suspects, question.circuit_sha256)
+            _bring_once(bench, doctor.predictor, question.circuit_sha256)
             with bench.doctors.alone(question.circuit_sha256):
                 # A page asks again for what it does not see yet; by now it may be answered, or
                 # something else asked.
@@ -223,6 +231,16 @@ def _remember_timed(
     for name, content in found.items():
         shown = unpacked_shown(from_bytes(content), suspects.slope_count)
         predictor.remember(names[name], TimedPrediction(shown.mean, shown.slope, shown.known))
+
+
+def _bring_once(bench: Workbench, predictor: Predictor, sha256: str) -> None:
+    """What any worker has made once of a circuit, what closed lines keep, is at hand here too."""
+    if predictor.at_hand():
+        return
+    with bench.session() as session:
+        found = kept.kept(session, sha256, model_version(), [ONCE]).get(ONCE)
+    for name, content in once_of(found).items() if found is not None else ():
+        predictor.bring(name, content)
 
 
 Found = TypeVar("Found", bound=View)
@@ -454,6 +472,8 @@ def map_name(state_id: str) -> str:
     return f"map/{state_id}"
 
 
+ONCE = "once"
+"""Name under which is kept what was made once of a circuit for all questions."""
 SAFE = "safe"
 """Name under which a circuit's way to zero is kept."""
 TRACE = "trace"
@@ -490,7 +510,8 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
     own = {mark for mark, seen in shares.items() if any(states for _, states in seen)}
 
     def safe() -> Mapping[str, bytes]:
-        return {SAFE: document_to_bytes(make_safe(predictor))}
+        plan = document_to_bytes(make_safe(predictor))
+        return {SAFE: plan, ONCE: once_to_bytes(predictor.at_hand())}
 
     def ways() -> Mapping[str, bytes]:
         return {TRACE: document_to_bytes(trace(circuit, predictor.solver))}
@@ -499,9 +520,10 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
         if mark not in own:
             yield Part(mark, partial(sights, seen))
     yield Part("done/trace", ways)
-    yield Part("done/safe", safe)
     for name, named in circuit.steady.items():
         yield Part(f"done/state/{name}", partial(state, name, named))
+    # It plays every state to its stop, and finds them solved.
+    yield Part("done/safe", safe)
     for quantity in timed_quantities(circuit):
         yield Part(f"done/timing/{quantity.place}", partial(in_time, quantity), in_time=True)
     for mark in shares:

@@ -435,6 +435,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
             <ProvePanel
               job={job}
               entries={entries}
+              proof={answer?.proof ?? null}
               workshop={workshop}
               schematic={schematic}
               conditions={(id) => conditionsOf(schematic, id)}
@@ -481,6 +482,9 @@ function useShownPlan(answer: Answer | undefined, acting: boolean) {
 export function partAt(tab: string): string {
   return PARTS.find((p) => "tab" in p.place && p.place.tab === tab)?.id ?? "";
 }
+
+/** Whether the bench has such a tab: an address may name one that it has not. */
+export const isTab = (tab: string) => partAt(tab) !== "";
 
 /** Always in view: who leads, and how the belief is spread. */
 function Leader({ diagnosis, onOpen }: { diagnosis: Diagnosis; onOpen: () => void }) {
@@ -549,7 +553,9 @@ export function JobPage() {
   useEvents(jobId);
   // Which part one is at stands in the address: it can be linked to, and a reload stays there.
   const [params, setParams] = useSearchParams();
-  const tab = params.get("part") ?? (job.data?.decision || job.data?.in_order ? "record" : "next");
+  const asked = params.get("part");
+  const begins = job.data?.decision || job.data?.in_order ? "record" : "next";
+  const tab = asked !== null && isTab(asked) ? asked : begins;
   // Without an answer there is still the record, and what does not fit can be withdrawn there.
   const error = job.error ?? workshop.error ?? schematic.error;
   return (

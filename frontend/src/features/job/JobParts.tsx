@@ -20,6 +20,7 @@ export function JobParts({ jobId, here }: { jobId: string; here: string }) {
   const seen: Seen = {
     entries: withPending(job.data?.entries ?? [], pending.items),
     safe: safe.data?.plan ?? null,
+    proof: answer.data?.proof?.word ?? null,
     enough: answer.data?.diagnosis?.plan?.enough ?? false,
   };
   return (

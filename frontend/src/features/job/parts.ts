@@ -1,6 +1,5 @@
-import type { SafePlan } from "../../api/client";
+import type { Proof, SafePlan } from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
-import { proofsOf, standOfProof } from "../prove/proofs";
 import { doneSteps, standOf } from "../safe/MakeSafePanel";
 
 /** ``open``: something in it waits for somebody. ``later``: nothing is asked of it yet. */
@@ -10,6 +9,8 @@ export type Stand = "done" | "open" | "later";
 export interface Seen {
   entries: ShownEntry[];
   safe: SafePlan | null;
+  /** How far the last repair is proved; nothing where none was made. */
+  proof: Proof["word"] | null;
   /** No further reading is worth its minutes. */
   enough: boolean;
 }
@@ -33,12 +34,9 @@ function concluded({ entries }: Seen): "decision" | "in_order" | null {
   return kinds.at(-1) ?? null;
 }
 
-function proved({ entries }: Seen): Stand {
-  const { repaired, proofs } = proofsOf(entries);
-  if (!repaired) return "later";
-  const { open, contradicting } = standOfProof(proofs);
-  const read = proofs.some((p) => p.after);
-  return read && !open.length && !contradicting.length ? "done" : "open";
+function proved(seen: Seen): Stand {
+  if (!has(seen, "repair")) return "later";
+  return seen.proof === "proved" ? "done" : "open";
 }
 
 /** The parts of a job in the order in which people work; each is there at any time. */

@@ -16,6 +16,9 @@ const HEAD_LINK =
 const LINK = "flex min-h-11 items-center font-semibold text-way underline underline-offset-4";
 
 function Progress({ job }: { job: JobCard }) {
+  if (job.proof === "proved") return <Tag tone="good">Proved</Tag>;
+  if (job.proof === "contradicted") return <Tag tone="stop">Repaired, not as it should be</Tag>;
+  if (job.proof === "open") return <Tag tone="warn">Repaired, not proved</Tag>;
   if (job.decision) return <Tag tone="good">Part isolated</Tag>;
   if (job.in_order) return <Tag tone="good">In order</Tag>;
   if (job.observations === 0) return <Tag tone="plain">Opened</Tag>;

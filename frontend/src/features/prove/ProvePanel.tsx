@@ -4,6 +4,7 @@ import {
   api,
   type EntryData,
   type Job,
+  type Proof,
   type Reading,
   type Schematic,
   type Step,
@@ -14,7 +15,8 @@ import { Button, Notice, Tag } from "../../ui/primitives";
 import { show } from "../../units";
 import { VERDICT } from "../../words";
 import { ReadingPad } from "../reading/ReadingPad";
-import { proofsOf, type ReadingEntry, standOfProof } from "./proofs";
+import { repairsOf, sinceRepair } from "./epoch";
+import type { ReadingEntry } from "./proofs";
 
 /** What was read and how it stands against the specification. */
 export function Value({ entry }: { entry: ReadingEntry }) {
@@ -34,7 +36,9 @@ export function Value({ entry }: { entry: ReadingEntry }) {
 export function again(entry: ReadingEntry, schematic: Schematic): Step {
   const { data } = entry;
   const byWatch = data.quantity === "time_s";
-  const named = typeof data.state === "string" ? data.state : "";
+  const { state } = data;
+  const named = typeof state === "string" ? state : "";
+  const label = typeof state === "string" ? undefined : state.label;
   const point = schematic.test_points.find((p) => p.id === data.point);
   const moved = schematic.functions.find((f) => f.id === data.point);
   return {
@@ -45,7 +49,9 @@ export function again(entry: ReadingEntry, schematic: Schematic): Step {
     quantity_label: data.quantity.split("_")[0] ?? "",
     unit: entry.unit_base ?? data.unit,
     state: named,
-    state_label: schematic.states.find((s) => s.id === named)?.label ?? named,
+    state_label: label ?? schematic.states.find((s) => s.id === named)?.label ?? named,
+    // A state put together on the spot has no name: it goes along whole.
+    reading: data,
     minutes: 0,
     bits: 0,
     healthy: null,
@@ -67,6 +73,8 @@ export function again(entry: ReadingEntry, schematic: Schematic): Step {
 interface ProvePanelProps {
   job: Job;
   entries: ShownEntry[];
+  /** How far the last repair is proved; nothing until it is known. */
+  proof: Proof | null;
   workshop: Workshop;
   schematic: Schematic;
   conditions: (state: string) => string;
@@ -101,16 +109,81 @@ function RepairForm({ job, onAdd }: Pick<ProvePanelProps, "job" | "onAdd">) {
   );
 }
 
-/** After the decision: the repair, then what failed read again beside what it was. */
+const WHY = {
+  complaint: "complained of",
+  outside: "outside its specification",
+  spoke: "spoke for the part",
+} as const;
+const SHOWN = {
+  open: { word: "not shown again", tone: "warn" },
+  not_known: { word: "not known what a sound machine shows", tone: "warn" },
+  sound: { word: "as a sound machine", tone: "good" },
+  not_sound: { word: "not as a sound machine", tone: "stop" },
+} as const;
+const TONE = { proved: "good", open: "warn", contradicted: "stop" } as const;
+
+type Again = Proof["asked"][number];
+
+function AgainCard({
+  asked,
+  entries,
+  complaint,
+  onRead,
+  onAdd,
+}: {
+  asked: Again;
+  entries: Map<string, ShownEntry>;
+  complaint: string;
+  onRead: (entry: ReadingEntry) => void;
+  onAdd: (data: EntryData) => void;
+}) {
+  const before = entries.get(asked.before);
+  const after = asked.after === null ? undefined : entries.get(asked.after);
+  const read = before?.data.kind === "reading" ? (before as ReadingEntry) : null;
+  return (
+    <li className="grid gap-1 rounded-md border border-line bg-card px-3 py-2 text-sm">
+      <span>
+        <b>{asked.words}</b> <span className="text-soft">· {WHY[asked.why]}</span>
+      </span>
+      <span className="flex flex-wrap items-center gap-x-2 gap-y-1">
+        {read && <Value entry={read} />}
+        {read && <span aria-hidden="true">→</span>}
+        {after && (read ? <Value entry={after as ReadingEntry} /> : <span>{after.words}</span>)}
+        <Tag tone={SHOWN[asked.shown].tone}>{SHOWN[asked.shown].word}</Tag>
+      </span>
+      {read && (
+        <Button onClick={() => onRead(read)}>{after ? "Read once more" : "Read again"}</Button>
+      )}
+      {asked.why === "complaint" && (
+        <Link
+          to={complaint}
+          className="grid min-h-11 place-items-center rounded-md border border-ink/40 bg-card px-4 font-semibold"
+        >
+          Try it again
+        </Link>
+      )}
+      {!read && asked.answers.length > 0 && (
+        <fieldset className="grid gap-1" aria-label={`Look again: ${asked.words}`}>
+          {asked.answers.map((answer) => (
+            <Button key={answer.words} onClick={() => onAdd(answer.entry)}>
+              {answer.words}
+            </Button>
+          ))}
+        </fieldset>
+      )}
+    </li>
+  );
+}
+
+/** After the decision: the repair, then what made the case shown again beside what it was. */
 export function ProvePanel(props: ProvePanelProps) {
-  const { job, entries, workshop, schematic, conditions, onAdd, onDoubt } = props;
-  const [reading, setReading] = useState<string | null>(null);
+  const { job, entries, proof, workshop, schematic, conditions, onAdd, onDoubt } = props;
+  const [reading, setReading] = useState<ReadingEntry | null>(null);
   if (!job.decision) return null;
-  const { repaired, proofs } = proofsOf(entries);
+  const repaired = repairsOf(entries).at(-1);
   if (!repaired) return <RepairForm job={job} onAdd={onAdd} />;
-  const asked = proofs.find((p) => p.before.id === reading);
-  if (asked) {
-    const step = again(asked.before, schematic);
+  if (reading) {
+    const step = again(reading, schematic);
     return (
       <ReadingPad
         step={step}
@@ -127,60 +200,37 @@ export function ProvePanel(props: ProvePanelProps) {
       />
     );
   }
-  const stand = standOfProof(proofs);
+  const byId = new Map(entries.map((e) => [e.id, e]));
+  const complaint = `/jobs/${job.id}/complaint`;
   const moves = schematic.functions.flatMap((f) => f.moves.map((m) => `${f.id}.${m.id}`));
-  const told = new Map(
-    entries.flatMap((e) =>
-      e.standing && e.sequence > repaired.sequence && e.data.kind === "behaviour"
-        ? [[`${e.data.function}.${e.data.move}`, e.data.how] as const]
-        : [],
+  const told = new Set(
+    sinceRepair(entries).flatMap((e) =>
+      e.standing && e.data.kind === "behaviour" ? [`${e.data.function}.${e.data.move}`] : [],
     ),
   );
-  const wrong = [...told.values()].filter((how) => how !== "as_usual").length;
   return (
     <section aria-label="Prove" className="grid gap-2">
       <div role="status">
-        {stand.contradicting.length || wrong ? (
-          <Notice tone="stop">
-            <b>The proof contradicts the decision.</b> The job goes on with what is known of the
-            machine as it is now: see the next step.
-          </Notice>
-        ) : stand.open.length ? (
-          <Notice tone="warn">
-            <b>Not proved yet.</b> {stand.open.length} of {stand.failed.length} readings that failed
-            are to be taken again: same state, same instrument.
-          </Notice>
-        ) : told.size < moves.length ? (
-          <Notice tone="warn">
-            <b>Readings are within.</b> {told.size} of {moves.length} moves were tried since the
-            repair.
-          </Notice>
-        ) : (
-          <Notice tone="good">
-            <b>Proved.</b> What failed is within, and every move is as usual.
-          </Notice>
-        )}
+        <Notice tone={proof ? TONE[proof.word] : "warn"}>
+          <b>{proof?.words ?? "Repaired, not proved: what is to be shown again is worked out."}</b>
+          {proof?.word === "contradicted" &&
+            " The job goes on with what is known of the machine as it is now: see the next step."}
+        </Notice>
       </div>
       <ul className="grid gap-1.5">
-        {proofs.map((p) => (
-          <li
-            key={p.before.id}
-            className="grid gap-1 rounded-md border border-line bg-card px-3 py-2 text-sm"
-          >
-            <span>{p.before.words}</span>
-            <span className="flex flex-wrap items-center gap-x-2 gap-y-1">
-              <Value entry={p.before} />
-              <span aria-hidden="true">→</span>
-              {p.after ? <Value entry={p.after} /> : <span>not read again</span>}
-            </span>
-            <Button onClick={() => setReading(p.before.id)}>
-              {p.after ? "Read once more" : "Read again"}
-            </Button>
-          </li>
+        {proof?.asked.map((asked) => (
+          <AgainCard
+            key={asked.before}
+            asked={asked}
+            entries={byId}
+            complaint={complaint}
+            onRead={setReading}
+            onAdd={onAdd}
+          />
         ))}
       </ul>
       <Link
-        to={`/jobs/${job.id}/complaint`}
+        to={complaint}
         className="grid min-h-11 place-items-center rounded-md border border-ink/40 bg-card px-4 font-semibold"
       >
         Try every function: {told.size} of {moves.length} moves told

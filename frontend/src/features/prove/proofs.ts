@@ -45,21 +45,6 @@ export function repairHistory(entries: Entry[]): Repaired[] {
   });
 }
 
-/** The last repair, and each reading before it with the newest of the same after it. */
-export function proofsOf(entries: Entry[]): Partial<Repaired> & Pick<Repaired, "proofs"> {
-  return repairHistory(entries).at(-1) ?? { proofs: [] };
-}
-
-/** How a job stands that was repaired: what failed and is not read again, what fails still. */
-export function standOfProof(proofs: Proof[]) {
-  const failed = proofs.filter((p) => !within(p.before));
-  return {
-    failed,
-    open: failed.filter((p) => !p.after),
-    contradicting: proofs.filter((p) => p.after && fails(p.after)),
-  };
-}
-
 export interface Remains {
   entry: ReadingEntry;
   why: "outside" | "not read again";

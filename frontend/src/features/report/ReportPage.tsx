@@ -1,12 +1,13 @@
 import { type ReactNode, useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Entry, Job, Schematic, Workshop } from "../../api/client";
-import { useJob, useSchematic, useWorkshop } from "../../api/queries";
+import type { Entry, Job, Proof, Schematic, Workshop } from "../../api/client";
+import { useAnswer, useJob, useSchematic, useWorkshop } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { Button, Failure } from "../../ui/primitives";
 import { show, showBand } from "../../units";
 import { ALWAYS_CAUTIONS, VERDICT } from "../../words";
 import { JobParts } from "../job/JobParts";
+import { repairsOf } from "../prove/epoch";
 import { Value } from "../prove/ProvePanel";
 import { type Repaired, remaining, repairHistory } from "../prove/proofs";
 
@@ -154,14 +155,23 @@ function FullRecord({ job }: { job: Job }) {
   );
 }
 
+function standOf(job: Job, proof: Proof | null): string {
+  if (job.in_order) return "In order";
+  if (!job.decision) return "Open";
+  if (!repairsOf(job.entries).length) return "Cause isolated";
+  return proof?.word === "proved" ? "Repaired and proved" : "Repaired, not proved";
+}
+
 /** The job on paper: plain words for the customer, or the whole record for the shop. No odds. */
 export function Report({
   job,
   workshop,
   schematic,
   full,
+  proof,
 }: {
   job: Job;
+  proof: Proof | null;
   workshop: Workshop;
   schematic: Schematic;
   full: boolean;
@@ -185,7 +195,7 @@ export function Report({
         <p className="text-right text-sm">
           Opened {when(job.created_at)}
           <br />
-          {job.decision ? "Cause isolated" : job.in_order ? "In order" : "Open"}
+          {standOf(job, proof)}
         </p>
       </header>
       <Section title="Complaint">
@@ -196,7 +206,19 @@ export function Report({
         <Finding job={job} schematic={schematic} />
       </Section>
       {history.length > 0 && (
-        <Section title="Done and proved">
+        <Section title={proof?.word === "proved" ? "Done and proved" : "Done"}>
+          <p className="pb-1">
+            <b>{proof?.words ?? "Repaired, not proved."}</b>
+          </p>
+          {proof && proof.word !== "proved" && (
+            <ul className="list-disc pl-5 pb-2">
+              {proof.asked
+                .filter((a) => a.shown !== "sound")
+                .map((a) => (
+                  <li key={a.before}>{a.words}: to be shown again</li>
+                ))}
+            </ul>
+          )}
           {history.map((r) => (
             <Repair key={r.repaired.id} {...r} />
           ))}
@@ -241,6 +263,7 @@ const TOOL =
 
 export function ReportPage() {
   const { jobId = "" } = useParams();
+  const answer = useAnswer(jobId);
   const job = useJob(jobId);
   const workshop = useWorkshop();
   const schematic = useSchematic(job.data?.circuit_revision);
@@ -290,7 +313,13 @@ export function ReportPage() {
         </div>
         {error && <Failure error={error as Error} />}
         {job.data && workshop.data && schematic.data ? (
-          <Report job={job.data} workshop={workshop.data} schematic={schematic.data} full={full} />
+          <Report
+            job={job.data}
+            proof={answer.data?.proof ?? null}
+            workshop={workshop.data}
+            schematic={schematic.data}
+            full={full}
+          />
         ) : (
           !error && <p>Reading the job …</p>
         )}

@@ -44,6 +44,7 @@ function Line({ line }: { line: LiveLine }) {
       <span className="min-w-0 text-sm">
         <b>{line.label}</b>
         {line.because.length > 0 && <> · {line.because.join(", ")}</>}
+        {line.since && <span className="block text-soft">closed in as after “{line.since}”</span>}
         {line.held_by.length > 0 && (
           <span className="block text-soft">held by {line.held_by.join(", ")}</span>
         )}

@@ -7,6 +7,7 @@ from umweg.core.components import (
     actuation,
     brakes,
     closed_loop,
+    companions,
     conditioning,
     consumers,
     directional,
@@ -58,6 +59,7 @@ _FAMILIES = (
     brakes,
     linkages,
     shop_kit,
+    companions,
 )
 
 

@@ -63,6 +63,7 @@ class Port:
     """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
+GivenBy = Literal["", "lever", "wheel", "pedal", "button", "hand_valve", "hand_pump"]
 OilLook = Literal["clear", "foamy", "milky", "dark"]
 DECADES = 4.0
 """Over how many powers of ten the leak of a seat or a seal grows from just there to torn."""
@@ -183,6 +184,8 @@ class Command:
     low: float
     high: float
     default: float = 0.0
+    by: GivenBy = ""
+    """What somebody moves with hand or foot to give it; nothing where a load, a place or the shop does."""
 
 
 @dataclass(frozen=True)
@@ -269,6 +272,8 @@ class ComponentType:
     """Command of a store that empties it."""
     lets_go_by: ClassVar[str] = ""
     """Command of a valve worked by hand that lets the pressure before it go."""
+    piloted: ClassVar[bool] = False
+    """Its spool is moved by pilot oil and by nothing else."""
     drawn_by: ClassVar[str] = ""
     """Command of a store that draws on it, the drive off: what is left tells of its gas."""
     aerates: ClassVar[str] = ""

@@ -76,7 +76,7 @@ class Pedal(ComponentType):
         )
         linkage: float = quantity(1, "1", "how far the rod follows", low=0, high=1)
 
-    commands = (Command("foot_n", 0, 1500), Command("firm", 0, 1))
+    commands = (Command("foot_n", 0, 1500, by="pedal"), Command("firm", 0, 1))
     fault_modes = (
         FaultMode(
             name="pin_out",

@@ -91,7 +91,7 @@ class SixWaySection(ComponentType):
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
         crossed: float = crossed("the hoses on its work ports are swapped")
 
-    commands = (Command("lever", -1, 1),)
+    commands = (Command("lever", -1, 1, by="lever"),)
     levers = ("lever",)
     fault_modes = (
         FaultMode(

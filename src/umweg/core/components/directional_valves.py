@@ -141,7 +141,7 @@ class DirectionalValve(ComponentType):
         offset: float = quantity(0, "1", "spool position at lever neutral", low=-1, high=1)
         crossed: float = crossed("the hoses on its work ports are swapped")
 
-    commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1),)
+    commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1, by="lever"),)
     levers: ClassVar[tuple[str, ...]] = ("lever",)
     fault_modes = (
         SPOOL_WORN,
@@ -182,7 +182,7 @@ class FeedbackSteeringValve(DirectionalValve):
 
     type_name = "feedback_steering_valve"
     label = "Steering valve with feedback"
-    commands = (Command("wheel", -1, 1),)
+    commands = (Command("wheel", -1, 1, by="wheel"),)
     levers = ("wheel",)
     fault_modes = (
         SPOOL_WORN,
@@ -255,6 +255,7 @@ class PilotDirectionalValve(ComponentType):
     """
 
     type_name = "pilot_directional_valve"
+    piloted = True
     label = "Pilot-operated directional valve"
     ports = (
         Port("P"),
@@ -359,7 +360,7 @@ class SelectorValve(ComponentType):
         )
         linkage_gain: float = quantity(1, "1", "spool travel per lever", low=0, high=1.2)
 
-    commands = (Command("lever", 0, 1),)
+    commands = (Command("lever", 0, 1, by="lever"),)
     levers = ("lever",)
     fault_modes = (
         SPOOL_WORN,
@@ -454,7 +455,7 @@ class SteeringUnit(ComponentType):
         )
         linkage_gain: float = quantity(1, "1", "sleeve travel per wheel", low=0, high=1.2)
 
-    commands = (Command("wheel", -1, 1),)
+    commands = (Command("wheel", -1, 1, by="wheel"),)
     fault_modes = (
         FaultMode(
             name="worn",

@@ -208,7 +208,7 @@ class Switch(ComponentType):
         reach: float = quantity(1, "1", "how far its actuator moves it", low=0, high=1)
         stuck: float = quantity(0, "1", "made while it should be open", low=0, high=1)
 
-    commands = (Command("closed", 0, 1),)
+    commands = (Command("closed", 0, 1, by="button"),)
     fault_modes = (
         FaultMode(
             name="never_makes",
@@ -440,7 +440,7 @@ class ProportionalDriver(ComponentType):
             1, "1", "share of the supply given out per demand", low=0, high=1.5, tolerance=0.02
         )
 
-    commands = (Command("demand", 0, 1),)
+    commands = (Command("demand", 0, 1, by="button"),)
     fault_modes = (
         FaultMode(
             name="no_output",

@@ -126,7 +126,7 @@ class InchingValve(ComponentType):
         rest_k: float = quantity(1e-4, "L/min/√bar", "at rest, flow at 1 bar", low=1e-7, high=100)
         linkage_gain: float = quantity(1, "1", "travel per pedal", low=0, high=1.2)
 
-    commands = (Command("pedal", 0, 1),)
+    commands = (Command("pedal", 0, 1, by="pedal"),)
     levers: ClassVar[tuple[str, ...]] = ("pedal",)
     fault_modes = (
         FaultMode(
@@ -185,7 +185,7 @@ class ShutOffValve(InchingValve):
         turned: float = quantity(1, "1", "how far it follows its handle", low=0, high=1.2)
 
     levers = ()
-    commands = (Command("open", 0, 1, 1.0),)
+    commands = (Command("open", 0, 1, 1.0, by="hand_valve"),)
     fault_modes = (
         FaultMode(
             name="left_shut",

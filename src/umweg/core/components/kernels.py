@@ -18,6 +18,7 @@ import llvmlite.binding as llvm
 import numba
 from numba.np import linalg as numba_linalg
 
+from umweg.core.fluid import AIR_POLYTROPIC, ATMOSPHERE_BAR, BULK_MODULUS_BAR, FREE_AIR
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 from umweg.core.version import user_folder
 
@@ -254,3 +255,30 @@ def steer(j: Any, c: int, b: int, a: int, z: int, by: int, slope: float) -> None
     """Add how a flow from port ``a`` to port ``z`` answers to the across variable at ``by``."""
     j[c, a, by, b] += slope
     j[c, z, by, b] -= slope
+
+
+LOWEST_BAR = -0.95
+"""Below it oil is pressed together as if it went on as it does there."""
+LEAST_HEAD_BAR = 1e-3
+GAS_FOOT = 1e-6
+"""Share of its volume that a gas store takes for as much pressure as its gas has: its bladder gives
+by hardly anything."""
+
+
+@scalar
+def compressed(p: float) -> tuple[float, float]:
+    """Oil and undissolved air pressed into a litre [L], and its slope [L/bar]."""
+    low = max(p, LOWEST_BAR)
+    share = (ATMOSPHERE_BAR / (ATMOSPHERE_BAR + low)) ** (1.0 / AIR_POLYTROPIC)
+    slope = 1.0 / BULK_MODULUS_BAR + FREE_AIR * share / AIR_POLYTROPIC / (ATMOSPHERE_BAR + low)
+    stored = low / BULK_MODULUS_BAR + FREE_AIR * (1.0 - share)
+    return stored + slope * (p - low), slope
+
+
+@scalar
+def standing_above(p: float, volume: float, head: float) -> tuple[float, float]:
+    """Oil that stands above a port [L], and its slope [L/bar]: full at ``head``, none at nothing."""
+    slope = volume / max(head, LEAST_HEAD_BAR)
+    foot = GAS_FOOT * slope
+    share = min(max(p, 0.0), head)
+    return slope * share + foot * (p - share), slope if 0.0 < p < head else foot

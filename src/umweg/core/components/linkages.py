@@ -49,7 +49,7 @@ class LeverLinkage(ComponentType):
         engaged: float = quantity(1, "1", "1 joined, 0 off", low=0, high=1)
         crossed: float = quantity(0, "1", "1 where its rods are swapped", low=0, high=1)
 
-    commands = (Command("lever", -1, 1),)
+    commands = (Command("lever", -1, 1, by="lever"),)
     fault_modes = (
         FaultMode(
             name="came_off",

@@ -183,7 +183,7 @@ class LoadSensingSection(ComponentType):
     class Parameters(SectionParameters):
         open_k: float = quantity(24, "L/min/√bar", "compensator wide open", low=0.05, high=500)
 
-    commands = (Command("lever", -1, 1),)
+    commands = (Command("lever", -1, 1, by="lever"),)
     levers: ClassVar[tuple[str, ...]] = ("lever",)
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         SPOOL_WORN,
@@ -276,7 +276,7 @@ class LoadSensingSteeringUnit(LoadSensingSection):
 
     type_name = "ls_steering_unit"
     label = "Steering unit, load-sensing"
-    commands = (Command("wheel", -1, 1),)
+    commands = (Command("wheel", -1, 1, by="wheel"),)
     levers = ()
     symbol = _WHEEL
     fault_modes = (

@@ -537,7 +537,7 @@ class GreaseReverser(ComponentType):
         )
         shifts: float = quantity(1, "1", "how far it follows its command", low=0, high=1)
 
-    commands = (Command("line_b", 0, 1),)
+    commands = (Command("line_b", 0, 1, by="lever"),)
     fault_modes = (
         FaultMode(
             name="bypass",

@@ -373,7 +373,7 @@ class ReleaseValve(ShutOffValve):
         rest_k: float = quantity(1e-6, "L/min/√bar", "shut, flow at 1 bar", low=1e-8, high=100)
         turned: float = quantity(1, "1", "how far it follows its handle", low=0, high=1.2)
 
-    commands = (Command("open", 0, 1),)
+    commands = (Command("open", 0, 1, by="hand_valve"),)
     fault_modes = (
         FaultMode(
             name="leaks",

@@ -519,7 +519,7 @@ class JoystickValve(ComponentType):
         relieving_k: float = quantity(2, "L/min/√bar", "to tank at rest", low=0.001, high=100)
         linkage_gain: float = quantity(1, "1", "plunger travel per lever", low=0, high=1.2)
 
-    commands = (Command("lever", 0, 1),)
+    commands = (Command("lever", 0, 1, by="lever"),)
     fault_modes = (
         FaultMode(
             name="plunger_sticks",

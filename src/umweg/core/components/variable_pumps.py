@@ -332,7 +332,7 @@ class ServoPump(ComponentType):
     class Parameters(SwashParameters):
         linkage: float = quantity(1, "1", "travel of its control per lever", low=0, high=1.2)
 
-    commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1),)
+    commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1, by="lever"),)
     levers: ClassVar[tuple[str, ...]] = ("lever",)
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
@@ -445,7 +445,7 @@ class HandPump(ComponentType):
             1e-5, "L/min/bar", "back through its valves", low=1e-8, high=10
         )
 
-    commands = (Command("strokes_per_min", 0, 120),)
+    commands = (Command("strokes_per_min", 0, 120, by="hand_pump"),)
     fault_modes = (
         FaultMode(
             name="valve_leaks",

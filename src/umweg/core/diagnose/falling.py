@@ -1,7 +1,6 @@
-"""Whether a trapped pressure falls by itself, and how long a store takes to empty: played in time."""
+"""How long a store takes to empty through what is opened: played in time."""
 
 from collections.abc import Sequence
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,27 +11,19 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import Cases
 from umweg.core.solve.transient import Phase, TransientSolver
 
-WATCHED_S = 600.0
-"""How long a machine at rest is watched: as long as somebody waits."""
 DUMPED_S = 120.0
 _SAMPLES = 241
 
 
 class Falling:
-    """The machine as documented left alone, or with something opened; nothing where it cannot be
-    played."""
+    """The machine as documented with something opened; nothing where it cannot be played."""
 
     def __init__(self, predictor: Predictor, rest: MachineState) -> None:
         self._predictor = predictor
         self._rest = rest
 
-    @cached_property
-    def alone(self) -> tuple[Array, Array] | None:
-        """Times (T,) and (N, T) pressures of the unknown nets while nobody touches anything."""
-        return self._played([(self._rest, WATCHED_S)])
-
     def opened(self, state: MachineState) -> tuple[Array, Array] | None:
-        """The same once the machine stands as in ``state``."""
+        """Times (T,) and (N, T) pressures of the unknown nets once the machine stands as in ``state``."""
         found = self._played([(self._rest, 1.0), (state, DUMPED_S)])
         return None if found is None else (np.maximum(found[0] - 1.0, 0.0), found[1])
 

@@ -1,9 +1,10 @@
 """Make safe: which lines hold pressure at rest, what holds them, and the way to zero.
 
-A machine at rest keeps what a load, a gas store or a spring presses against a closed valve. Loads
-are set down, stores are emptied, and then zero is *read*. The plan is played: on the machine as
-documented, and on every machine with a single fault, because the fault that is looked for may be
-the one that keeps a load up. Where one of them would still hold pressure, that is said.
+A machine at rest keeps what a load, a gas store or a spring presses against a closed valve, and
+what was closed in before. Loads are set down, stores are emptied, levers moved, and then zero is
+*read*. The plan is played: on the machine as documented, and on every machine with a single fault,
+because the fault that is looked for may be the one that keeps a load up. Where one of them would
+still hold pressure, that is said.
 """
 
 from collections.abc import Iterable, Mapping
@@ -17,6 +18,7 @@ from umweg.core.components.base import Array
 from umweg.core.diagnose.falling import Falling, below_after_s
 from umweg.core.diagnose.hazards import cause_words
 from umweg.core.diagnose.levers import Levers, Move
+from umweg.core.diagnose.opening import PROCEDURE
 from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
 from umweg.core.diagnose.safe_plan import (
     LeverView,
@@ -66,7 +68,7 @@ class _Planner:
     ) -> None:
         self._predictor = predictor
         self._circuit = predictor.circuit
-        self._rest = AtRest(predictor, posture)
+        self._rest = AtRest(predictor, posture, waits=True)
         self._levers = Levers(self._rest)
         keys = np.array([h.key for h in predictor.population.hypotheses])
         counted = np.ones(len(keys), dtype=bool)
@@ -110,7 +112,17 @@ class _Planner:
         rows = np.flatnonzero(up > 1)
         if len(rows):
             result[:, rows] = held(list(down))[:, rows]
+        nets, freed = self._rest.freed
+        result[nets] = np.maximum(result[nets], freed)
         return result
+
+    @cached_property
+    def _end(self) -> Array:
+        """(N_all,) what the machine as documented keeps after the plan."""
+        end = self._predictor.healthy(self._end_state()).copy()
+        nets, freed = self._rest.freed
+        end[nets] = np.fmax(end[nets], freed[:, 0])
+        return end
 
     def _end_state(self, up: Iterable[str] = ()) -> MachineState:
         """Everything that can be set down is, but for what stays up, and stores are empty."""
@@ -127,7 +139,7 @@ class _Planner:
 
     def plan(self) -> SafePlan:
         after = self._after()
-        end = self._predictor.healthy(self._end_state())
+        end = self._end
         remains = self._remains(after, end)
         return SafePlan(
             circuit=self._circuit.id,
@@ -176,25 +188,26 @@ class _Planner:
         return float(pressure[c]), cause_words(self._predictor, c)
 
     def _lines(self) -> list[LiveLine]:
-        table = self._rest.table
-        across = np.where(table.known, table.solution.across, np.nan)
         found = []
         for net, row in self._rest.oil_nets:
-            worst, cause = self._worst(across[row])
-            if max(worst, table.healthy[row]) <= HOLDS_ABOVE_BAR:
+            worst, cause = self._worst(self._rest.held[row])
+            sound = float(self._rest.sound[row])
+            if max(np.nan_to_num(worst), sound) <= HOLDS_ABOVE_BAR:
                 continue
+            since = self._rest.closed_in(row)
             found.append(
                 LiveLine(
                     net=net,
                     label=self._label(net),
                     points=self._points(net),
-                    healthy_bar=float(table.healthy[row]),
-                    worst_bar=worst,
+                    healthy_bar=sound,
+                    worst_bar=sound if np.isnan(worst) else worst,
                     worst_with=cause,
                     held_by=[p.label for p in self._rest.held_by(net)]
-                    if table.healthy[row] > HOLDS_ABOVE_BAR
+                    if sound > HOLDS_ABOVE_BAR
                     else [],
                     because=[self._rest.pressing[n][0] for n in self._rest.because(row)],
+                    since=since,
                     falls=self._falls(row),
                 )
             )
@@ -211,37 +224,58 @@ class _Planner:
                 yield self._step("lower", self._propped(function), function=function.id)
             else:
                 yield self._lower(function, way)
+        last = self._rest.leave_by
+        if last is not None:
+            words = f"Last before the {self._rest.drive} stops: “{last.label}” for some seconds, and let go."
+            words += " Else lines stay closed in."
+            yield self._step("leave", words, state=last)
         yield self._step(
             "stop", f"{self._rest.drive.capitalize()} off; wait until everything stands."
         )
-        if any(m.works_off or m.works_running for m in self._levers.moves):
-            key = "Key on, pilot armed: every" if self._rest.armed else "Every"
-            names = ", ".join(dict.fromkeys(m.function.label.lower() for m in self._levers.moves))
-            yield self._step("levers", f"{key} lever both ways, twice: {names}.")
         for store in self._rest.stores:
             yield self._empty(store)
-        lines = self._lines()
+        words = self._rest.levers_words
+        if words:
+            yield self._step("levers", f"{words[:1].upper()}{words[1:]}.")
+        lines, unseen = self._lines(), []
         for line in lines:
             if line.healthy_bar > HOLDS_ABOVE_BAR and not self._seen_by(line, lines):
-                words = (
-                    f"No test point sees {line.label}, which held {line.healthy_bar:.0f} bar: it is "
-                    "not known to be at zero. It is opened only as the maker's procedure says."
-                )
-                yield self._step("blind", words, function=line.net)
+                row = self._rest.row(line.net)
+                if line.because or end[row] > HOLDS_ABOVE_BAR:
+                    words = (
+                        f"No test point sees {line.label}, which held {line.healthy_bar:.0f} bar: it "
+                        "is not known to be at zero. It is opened only as the maker's procedure says."
+                    )
+                    yield self._step("blind", words, function=line.net)
+                else:
+                    unseen.append(line)
             for point in line.points:
                 row = self._rest.row(line.net)
                 label = self._circuit.test_point(point).label
                 words = f"Read zero at {label}. Nothing is opened before it reads zero."
                 if line.healthy_bar <= HOLDS_ABOVE_BAR:
                     words += f" A fault may keep {line.worst_bar:.0f} bar here."
+                if end[row] > HOLDS_ABOVE_BAR:
+                    words += (
+                        f" In good order it still has {end[row]:.0f} bar by now, and nothing on this "
+                        f"machine lets it go: {PROCEDURE}."
+                    )
                 yield self._step(
                     "read",
                     words,
                     point=point,
-                    before=float(self._rest.table.healthy[row]),
+                    before=float(self._rest.sound[row]),
                     after=float(end[row]),
                     state=self._end_state(),
                 )
+
+        if unseen:
+            named = ", ".join(f"{x.label} ({x.healthy_bar:.0f} bar)" for x in unseen)
+            words = (
+                f"No test point sees what else was closed in: {named}. In good order levers or ten "
+                "minutes let it go, but it is not known to be at zero: treat it as under pressure."
+            )
+            yield self._step("blind", words, function="closed_in")
 
     @staticmethod
     def _seen_by(line: LiveLine, lines: Iterable[LiveLine]) -> list[str]:
@@ -301,8 +335,8 @@ class _Planner:
             f"{self._emptying(part, net)}; read zero at {where}: it is read, never assumed. "
             "Its gas stays under pressure: the shell is not opened.",
             point=points[0] if points else None,
-            before=float(self._rest.table.healthy[row]),
-            after=float(self._predictor.healthy(self._end_state())[row]),
+            before=float(self._rest.sound[row]),
+            after=float(self._end[row]),
             state=self._end_state(),
         )
 
@@ -328,15 +362,15 @@ class _Planner:
 
     def _falls(self, row: int) -> str:
         """What a line does that is left alone, in words; nothing where it is not known."""
-        played = self._falling.alone
-        if played is None or self._rest.table.healthy[row] <= HOLDS_ABOVE_BAR:
+        trapped = self._rest.trapped
+        here = None if trapped is None else trapped.place.get(row)
+        if trapped is None or here is None or self._rest.sound[row] <= HOLDS_ABOVE_BAR:
             return ""
-        time_s, bar = played
-        gone = below_after_s(time_s, bar[row], HOLDS_ABOVE_BAR)
-        if gone is None:
-            return f"left alone in good order still {bar[row, -1]:.0f} bar after ten minutes"
-        wait = max(gone / 60.0, 0.1)
-        return f"in good order falls by itself in about {wait:.1g} min: wait, and read it"
+        gone = trapped.below_after_s(here, 0, HOLDS_ABOVE_BAR)
+        stays = max(float(trapped.bar[-1, here, 0]), float(self._rest.table.healthy[row]))
+        if gone is None or self._rest.table.healthy[row] > HOLDS_ABOVE_BAR:
+            return f"left alone in good order still {stays:.0f} bar after ten minutes"
+        return f"in good order falls by itself in about {gone / 60.0:.2g} min: wait, and read it"
 
     @cached_property
     def _falling(self) -> Falling:
@@ -412,7 +446,7 @@ class _Planner:
                 Release(
                     point=point.id,
                     label=point.label,
-                    before_bar=float(self._rest.table.healthy[row]),
+                    before_bar=float(self._rest.bar(point.net)),
                     after_bar=float(end[row]),
                     worst_bar=0.0 if np.isnan(worst) else worst,
                     worst_with="" if quiet else cause,

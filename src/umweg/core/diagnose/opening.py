@@ -1,8 +1,8 @@
 """What a line holds where something is connected or opened, and how it is brought to nothing.
 
 Connected is with the engine off and every load held where it was: the posture in which people
-reach for the spanner. What the lines hold then is asked of the healthy machine and of every
-suspect, because a fault may lock in what a healthy machine lets go.
+reach for the spanner, a minute after they stopped. What the lines hold then is asked of the healthy
+machine and of every suspect, because a fault may lock in what a healthy machine lets go.
 """
 
 from collections.abc import Iterable, Iterator
@@ -23,16 +23,18 @@ PROCEDURE = "follow the maker's procedure to release it"
 
 @dataclass(frozen=True)
 class Held:
-    """What a line holds at rest.
+    """What a line holds once the machine was stopped.
 
     ``worst_bar`` is what all but a share too small to refuse a test for stay below, with ``worst``
-    the candidate that has it; ``unknown_share`` is the belief in machines that found no rest.
+    the candidate that has it; ``unknown_share`` is the belief in machines of which it is not known.
+    ``since`` is the state that left it there, where nothing presses on it.
     """
 
     healthy_bar: float
     worst_bar: float
     worst: int
     unknown_share: float
+    since: str
 
 
 class Openings:
@@ -85,30 +87,45 @@ class Openings:
 
     def _held(self, net: str) -> Held:
         row = self._rest.row(net)
-        table = self._rest.table
-        pressure = np.where(table.known, table.solution.across[row], -np.inf)[self._live]
+        if row >= self._rest.network.unknown_count:
+            # The tank, the frame: it is where everything else is let go to.
+            return Held(0.0, 0.0, 0, 0.0, "")
+        held = self._rest.held[row][self._live]
+        unknown = np.isnan(held)
+        pressure = np.where(unknown, -np.inf, held)
         weight = self._weight[self._live]
         order = np.argsort(-pressure, kind="stable")
         first = int(np.searchsorted(np.cumsum(weight[order]), REFUSE_TEST_ABOVE))
         worst = order[min(first, len(order) - 1)]
         return Held(
-            float(table.healthy[row]),
+            float(self._rest.sound[row]),
             float(pressure[worst]),
             int(self._live[worst]),
-            float(weight[~table.known[self._live]].sum()),
+            float(weight[unknown].sum()),
+            self._rest.closed_in(row),
         )
 
     def _caution(self, label: str, net: str) -> str | None:
-        held = self._held(net)
+        held, rest = self._held(net), self._rest
         said = []
-        if held.healthy_bar > HOLDS_ABOVE_BAR:
+        if held.healthy_bar > HOLDS_ABOVE_BAR and rest.trapped is not None:
             said.append(
-                f"the machine keeps {held.healthy_bar:.0f} bar here with the {self._rest.drive} off"
+                f"the machine keeps {held.healthy_bar:.0f} bar here with the {rest.drive} off"
             )
-        if held.worst_bar > max(HOLDS_ABOVE_BAR, 1.2 * held.healthy_bar):
-            cause = cause_words(self._predictor, held.worst)
-            start = "up to" if said else f"with the {self._rest.drive} off this line may keep"
-            said.append(f"{start} {held.worst_bar:.0f} bar with: {cause}")
+            if held.since:
+                said.append(f"closed in as after “{held.since}”")
+        if held.worst_bar > max(HOLDS_ABOVE_BAR, 1.2 * held.healthy_bar) or (
+            rest.trapped is None and held.worst_bar > HOLDS_ABOVE_BAR
+        ):
+            start = "up to" if said else f"with the {rest.drive} off this line may keep"
+            if rest.trapped is None:
+                said.append(
+                    f"{start} {held.worst_bar:.0f} bar, as much as it had before: "
+                    "how it falls is not played yet"
+                )
+            else:
+                cause = cause_words(self._predictor, held.worst)
+                said.append(f"{start} {held.worst_bar:.0f} bar with: {cause}")
         if held.unknown_share > REFUSE_TEST_ABOVE:
             said.append(
                 f"for {held.unknown_share:.1%} of the belief it is not known what it keeps: "
@@ -119,20 +136,39 @@ class Openings:
         return f"{label}: {', '.join(said)}. Before connecting or opening: {self._way_down(net)}."
 
     def _way_down(self, net: str) -> str:
-        """How to bring a line to nothing, in the order in which it is done."""
+        """How to bring a line to nothing, in the order in which it is done: stores before anything
+        that may still move."""
         rest = self._rest
         pressing = rest.because(rest.row(net))
         # Where nothing presses on it in order, a fault may have let any of the loads in.
         loads = [f for f in rest.weighing if f.id in pressing or not pressing]
         ways = list(self._lowered(loads))
         ways.append(f"{rest.drive} off")
-        armed = "key on, pilot armed, " if rest.armed else ""
-        ways.append(f"{armed}levers both ways")
         for store in rest.stores:
             label = self._circuit.component(store).label.lower()
             ways.append(f"empty {label} through what it feeds")
+        if rest.levers_words:
+            ways.append(rest.levers_words)
+        stays = self._stays(net)
+        if stays:
+            ways.append(stays)
         ways.append(f"see the gauge read zero; if it does not, {PROCEDURE}")
         return "; ".join(ways)
+
+    def _stays(self, net: str) -> str:
+        """What none of that brings to nothing, in words; nothing where it does."""
+        nets, freed = self._rest.freed
+        here = np.flatnonzero(nets == self._rest.row(net))
+        if not len(here) or self._rest.trapped is None:
+            return ""
+        of_live = freed[here[0]][self._live]
+        if not np.isfinite(of_live).any():
+            return ""
+        most = int(np.nanargmax(of_live))
+        if not of_live[most] > HOLDS_ABOVE_BAR:
+            return ""
+        cause = cause_words(self._predictor, int(self._live[most]))
+        return f"that may leave {of_live[most]:.0f} bar closed in here (with: {cause})"
 
     def _lowered(self, loads: Iterable[Function]) -> Iterator[str]:
         """Who comes down, and for whom the drive must still run."""

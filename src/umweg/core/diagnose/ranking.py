@@ -368,6 +368,25 @@ class Ranking:
         severity = self.population.severity[members, 0]
         return float((self.inside[members] * severity).sum() / total)
 
+    def spoke_for(self, component: str, mode: str, least_log10: float) -> set[str]:
+        """Observations that spoke for a fault of a part, or for any of its faults where none is named,
+        by so many tens at the least."""
+        named = [
+            h
+            for h, hypothesis in enumerate(self.population.hypotheses)
+            if any(
+                f.component_id == component and mode in ("", f.mode.name) for f in hypothesis.faults
+            )
+        ]
+        # Of many faults of one part only those count that are believed.
+        named = [h for h in named if len(named) == 1 or self.shares[h] > LEAST_SHARE]
+        return {
+            reason.observation
+            for h in named
+            for reason in self._reasons(h)
+            if reason.log10_ratio >= least_log10
+        }
+
     def _reasons(self, h: int) -> tuple[Reason, ...]:
         """For each observation: how much better this suspect predicts it than all others together."""
         members = self.population.members[h]

@@ -1,26 +1,38 @@
 """A machine at rest: what its lines hold with the drive off, and what presses on them.
 
 A load, a gas store or a spring presses oil against a closed valve. Which of them holds a line is
-found by taking it away: the line follows. What faults hold is in the same tables.
+found by taking it away: the line follows. A closed volume keeps what it had, though nothing presses
+on it: that is played (:mod:`umweg.core.observe.trapped`). What faults hold is in the same tables. Whoever
+asks what a line holds asks here: make safe, the cautions of every step, mending, may.
 """
 
 from collections.abc import Mapping
 from functools import cached_property
 
+import numpy as np
+
 from umweg.core.circuit.document import Circuit, Component, Function, MachineState
 from umweg.core.components import component_type
-from umweg.core.components.base import Array
+from umweg.core.components.base import Array, GivenBy
 from umweg.core.errors import SolveError
+from umweg.core.network.network import Indices
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import StatePrediction
+from umweg.core.observe.trapped import DRIVEN_RPM, LIVE_BAR, Trapped, pump_shafts, trapped_pressure
 
-HOLDS_ABOVE_BAR = 5.0
-"""Pressure in a line at rest that injures who opens it."""
+HOLDS_ABOVE_BAR = LIVE_BAR
 LETS_GO_BELOW = 0.8
 """A load is what holds a line if the line keeps less than this share once it is set down."""
 AT_REST_C = 50.0
 HOLDS_SHARE = 0.5
 """A part holds a line if this share of the line's pressure stands across it."""
+LEVERS: Mapping[GivenBy, str] = {
+    "lever": "every lever both ways, twice",
+    "wheel": "the wheel both ways, twice",
+    "pedal": "the pedal down and let go, twice",
+    "button": "every switch made and let go, twice",
+}
+"""What is moved once the drive is off, so that closed lines let go, and how that is said."""
 
 
 class AtRest:
@@ -29,10 +41,17 @@ class AtRest:
     Parameters
     ----------
     posture : load state of functions that are not simply held
+    waits : whether what closed lines keep is played where it was not yet; else as the predictor does
     """
 
-    def __init__(self, predictor: Predictor, posture: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self,
+        predictor: Predictor,
+        posture: Mapping[str, str] | None = None,
+        waits: bool | None = None,
+    ) -> None:
         self.predictor = predictor
+        self._waits = predictor.grid.patient if waits is None else waits
         self.circuit: Circuit = predictor.circuit
         self.network = predictor.network
         self._posture = dict(posture or {})
@@ -68,13 +87,150 @@ class AtRest:
         """All candidates at rest."""
         return self.predictor[self.state(f"{self.drive} off, loads held")]
 
+    @cached_property
+    def trapped(self) -> Trapped | None:
+        """What closed lines keep, of every single fault; None where it is not played yet and nobody
+        waits for it."""
+        return trapped_pressure(
+            self.predictor.grid,
+            self.state("").loads,
+            self._release,
+            self._waits,
+            [f.id for f in self.weighing],
+        )
+
+    @cached_property
+    def held(self) -> Array:
+        """(N, C) what the nets of every candidate hold once it was stopped, whatever it did before.
+
+        No number where that is not known. Until what is closed in is played, a line is taken to keep
+        the highest that any state had put there.
+        """
+        table, count = self.table, self.network.unknown_count
+        pressed = np.where(table.known, table.solution.across[:count], np.nan)
+        trapped = self.trapped
+        if trapped is not None:
+            kept = trapped.spread(trapped.most, self.predictor.population)
+            pressed[trapped.nets] = np.maximum(pressed[trapped.nets], kept)
+            return pressed
+        for state in self.circuit.steady.values():
+            try:
+                found = self.predictor[state]
+            except SolveError:
+                continue
+            had = np.where(found.known, found.solution.across[:count], np.nan)
+            pressed = np.fmax(pressed, had)
+        return pressed
+
+    @cached_property
+    def sound(self) -> Array:
+        """(N,) the same of the machine as documented."""
+        found: Array = np.fmax(self.held[:, 0], self.table.healthy[: self.network.unknown_count])
+        return found
+
+    @cached_property
+    def leave_by(self) -> MachineState | None:
+        """The named state to be in last, before the drive is stopped, so that least stays closed in;
+        None where nothing does, or no state helps."""
+        trapped = self.trapped
+        named = self.circuit.steady.values()
+        return next((s for s in named if trapped is not None and s.label == trapped.leave_by), None)
+
+    @cached_property
+    def freed(self) -> tuple[Indices, Array]:
+        """Nets, and (R, C) what is left of what was closed in there, once the drive was stopped as it
+        should be, every store emptied and every lever moved, or ten minutes gone by; as much as was
+        held, where that is not played."""
+        trapped = self.trapped
+        if trapped is None:
+            return np.arange(self.network.unknown_count), self.held
+        return trapped.nets, trapped.spread(trapped.freed, self.predictor.population)
+
+    @cached_property
+    def _release(self) -> list[MachineState]:
+        """The states in which closed lines are let go: loads lie, stores are empty, then everything
+        that can be moved with the drive off, one after the other."""
+        lying: dict[str, float] = {}
+        for function in self.weighing:
+            lying |= self.set_down(function)
+        for store, emptied in self.stores.items():
+            lying |= emptied
+            net = next(iter(self.circuit.component(store).connections.values()))
+            lying |= {f"{dump.id}.{command}": 1.0 for dump, command in self.let_go(net)}
+        moved = [
+            self.state("let go", moves=moves, settings={**lying, **settings})
+            for _, moves, settings, _ in self.levers
+        ]
+        return [*moved, self.state("let go", settings=lying)]
+
+    @cached_property
+    def levers(self) -> list[tuple[str, dict[str, str], dict[str, float], GivenBy]]:
+        """What somebody can move with the drive off: its name, the move or the command that it gives,
+        and with what."""
+        found: list[tuple[str, dict[str, str], dict[str, float], GivenBy]] = []
+        named = set()
+        for function in self.circuit.functions:
+            for name, move in function.moves.items():
+                named |= set(move.commands)
+                given = [self._given_by(key) for key in move.commands]
+                by = next((g for g in given if g in LEVERS), None)
+                if by and not self._drives({function.id: name}, {}):
+                    found.append((function.label, {function.id: name}, {}, by))
+        moved = {key for key in named if "." in key} | self._linked
+        for part in self.circuit.components:
+            for command in component_type(part.type).commands:
+                key = f"{part.id}.{command.name}"
+                # A switch that no move makes is one that the machine makes: a level, an end.
+                if command.by not in LEVERS or command.by == "button" or key in moved:
+                    continue
+                for value in sorted({command.low, command.high} - {command.default}):
+                    if not self._drives({}, {key: value}):
+                        found.append((part.label, {}, {key: value}, command.by))
+        return found
+
+    @property
+    def _linked(self) -> set[str]:
+        """Commands that a linkage gives."""
+        return {
+            f"{part.id}.{name}"
+            for part in self.circuit.components
+            for name in component_type(part.type).levers
+            if name in part.connections
+        }
+
+    def _given_by(self, command: str) -> GivenBy:
+        part, _, name = command.partition(".")
+        commands = component_type(self.circuit.component(part).type).commands
+        return next((c.by for c in commands if c.name == name), "")
+
+    def _drives(self, moves: Mapping[str, str], settings: Mapping[str, float]) -> bool:
+        """Whether that runs a pump: an electric pack that is switched on is not off."""
+        across = self.healthy(self.state("", moves=moves, settings=settings))
+        return across is None or any(
+            abs(across[row]) > DRIVEN_RPM for row in pump_shafts(self.network)
+        )
+
     def row(self, net: str) -> int:
         """Where a line stands in the tables."""
         return self.network.net_index[net]
 
     def bar(self, net: str) -> float:
         """What a line of the machine as documented holds."""
-        return float(self.table.healthy[self.row(net)])
+        row = self.row(net)
+        known = row < self.network.unknown_count
+        return float(self.sound[row] if known else self.table.healthy[row])
+
+    def closed_in(self, row: int) -> str:
+        """Which state left in a line what the machine as documented keeps there, though nothing
+        presses on it; nothing where something does."""
+        trapped = self.trapped
+        here = None if trapped is None else trapped.place.get(row)
+        if trapped is None or here is None:
+            return ""
+        most = float(trapped.most[here, 0])
+        if not most > max(HOLDS_ABOVE_BAR, 1.2 * float(self.table.healthy[row])):
+            return ""
+        return trapped.starts[int(trapped.before[here, 0])]
 
     @cached_property
     def oil_nets(self) -> list[tuple[str, int]]:
@@ -90,7 +246,8 @@ class AtRest:
     def healthy(self, state: MachineState) -> Array | None:
         """(N,) across variables of the machine as documented; nothing where it finds no rest."""
         try:
-            return self.predictor.healthy(state)
+            # The grid's lives longest: whoever plans asks for the same few again and again.
+            return self.predictor.grid.healthy(state)
         except SolveError:
             return None
 
@@ -177,11 +334,23 @@ class AtRest:
         return found
 
     @cached_property
-    def armed(self) -> bool:
-        """Valves that move by pilot oil or current trap oil when these are off."""
-        return any(
-            port.domain == "electrical" or port.line == "pilot"
-            for part in self.circuit.components
-            for port in component_type(part.type).ports
-            if port.name in part.connections
-        )
+    def armed(self) -> str:
+        """What has to be on for valves that move by current or by pilot oil, in words; such valves trap
+        oil when it is off."""
+        kinds = [component_type(part.type) for part in self.circuit.components]
+        wired = any(p.domain == "electrical" for kind in kinds for p in kind.ports)
+        piloted = any(kind.piloted for kind in kinds)
+        said = [words for words, is_so in (("key on", wired), ("pilot armed", piloted)) if is_so]
+        return ", ".join(said)
+
+    @cached_property
+    def levers_words(self) -> str:
+        """How what closes lines is moved with the drive off; nothing where nobody can move anything."""
+        ways = []
+        for by, words in LEVERS.items():
+            of = dict.fromkeys(label.lower() for label, *_, given in self.levers if given == by)
+            if of:
+                ways.append(f"{words}: {', '.join(of)}")
+        if not ways:
+            return ""
+        return f"{self.armed}; {'; '.join(ways)}" if self.armed else "; ".join(ways)

@@ -5,7 +5,7 @@ from typing import Literal
 from umweg.core.circuit.document import MachineState
 from umweg.core.view import View
 
-StepKind = Literal["clear", "lower", "stop", "levers", "empty", "read", "blind"]
+StepKind = Literal["clear", "lower", "leave", "stop", "levers", "empty", "read", "blind"]
 
 
 class LeverView(View):
@@ -33,6 +33,8 @@ class LiveLine(View):
     """Parts that the pressure stands across."""
     because: list[str]
     """Loads and stores that press on it."""
+    since: str
+    """State that left it there, where nothing presses on it: it is closed in."""
     falls: str
     """What becomes of it while nobody touches anything, on the machine as documented."""
 

@@ -154,14 +154,15 @@ class Network:
     Parameters
     ----------
     circuit : a document that passed :func:`umweg.core.network.check.check_circuit`
+    beside : parts that are in no document, joined to its nets
 
     Across variables stand in one vector: unknown nets first, in the order of their names, then
     the nets that something fixes (tank, engine shaft).
     """
 
-    def __init__(self, circuit: Circuit) -> None:
+    def __init__(self, circuit: Circuit, beside: Sequence[Component] = ()) -> None:
         self.circuit = circuit
-        self.parts = with_kits(circuit)
+        self.parts = [*with_kits(circuit), *beside]
         domains: dict[str, Domain] = {}
         fixed: dict[str, str] = {m.id: "engine" for m in circuit.prime_movers}
         for part in self.parts:

@@ -2,7 +2,7 @@
 
 import hashlib
 import threading
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cache, cached_property
 from itertools import pairwise
 
@@ -85,6 +85,8 @@ class Predictor:
         self._solvable: dict[str, SolvableState] = {}
         self._timed: dict[Quantity, TimedPrediction] = {}
         self._plays: dict[Quantity, Plays] = {}
+        self._once: dict[str, shelf.Arrays] = {}
+        self._making = threading.RLock()
         self.seen: dict[str, Array] = {}
         """What was seen or said, by name: (W, C) probability of each word."""
         self.patient = True
@@ -180,6 +182,27 @@ class Predictor:
         """Put there what depends on nothing but circuit, candidates and core."""
         if self._shelved:
             shelf.put(self._place_of(name), arrays)
+
+    def once(self, name: str, make: Callable[[], shelf.Arrays]) -> shelf.Arrays:
+        """What depends on nothing but circuit, candidates and core, by its name: at hand, else from
+        the shelf, else made and put there."""
+        with self._making:
+            found = self._once.get(name)
+            if found is None:
+                found = self.kept(name)
+            if found is None:
+                found = make()
+                self.keep(name, found)
+            self._once[name] = found
+            return found
+
+    def at_hand(self) -> Mapping[str, shelf.Arrays]:
+        """What was made once, by name."""
+        return dict(self._once)
+
+    def bring(self, name: str, arrays: shelf.Arrays) -> None:
+        """Take over what was made once elsewhere."""
+        self._once.setdefault(name, arrays)
 
     def _place_of(self, name: str) -> str:
         return f"{self._shelf}-{hashlib.sha256(name.encode()).hexdigest()[:20]}"

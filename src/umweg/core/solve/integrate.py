@@ -12,14 +12,9 @@ import math
 import numpy as np
 
 from umweg.core.components.base import TRANSLATION
+from umweg.core.components.kernels import GAS_FOOT, LOWEST_BAR, compressed, standing_above
 from umweg.core.components.kernels import law as compiled
-from umweg.core.fluid import (
-    AIR_POLYTROPIC,
-    ATMOSPHERE_BAR,
-    BULK_MODULUS_BAR,
-    FREE_AIR,
-    NITROGEN_ADIABATIC,
-)
+from umweg.core.fluid import ATMOSPHERE_BAR, NITROGEN_ADIABATIC
 from umweg.core.solve.elimination import factor, substitute
 from umweg.core.solve.settle import evaluate_laws
 
@@ -56,21 +51,6 @@ HELD_AT_END = 1e6 * TRANSLATION
 """10⁶ N·s/mm: 100 kN push a rod on by a tenth of a millimetre a second."""
 OFF_END_MM_S = 2e-5
 """Twenty newtons away from its end: less may be nothing but the last digit."""
-_LOWEST = -0.95
-_LEAST_HEAD_BAR = 1e-3
-_GAS_FOOT = 1e-6
-"""Share of its volume that a gas store takes for as much pressure as its gas has: its bladder gives
-by hardly anything."""
-
-
-@compiled
-def _compressed(p):
-    """Oil and undissolved air pressed into a litre [L], and its slope [L/bar]."""
-    low = max(p, _LOWEST)
-    share = (ATMOSPHERE_BAR / (ATMOSPHERE_BAR + low)) ** (1.0 / AIR_POLYTROPIC)
-    slope = 1.0 / BULK_MODULUS_BAR + FREE_AIR * share / AIR_POLYTROPIC / (ATMOSPHERE_BAR + low)
-    stored = low / BULK_MODULUS_BAR + FREE_AIR * (1.0 - share)
-    return stored + slope * (p - low), slope
 
 
 @compiled
@@ -87,8 +67,8 @@ def _behind_gas(p, volume, precharge, before, warmth, times):
         beginning
     times : how many time constants since then; below 0 it is always as warm as its wall
     """
-    gas, oil = precharge + ATMOSPHERE_BAR, max(p, _LOWEST) + ATMOSPHERE_BAR
-    foot = _GAS_FOOT * volume / gas
+    gas, oil = precharge + ATMOSPHERE_BAR, max(p, LOWEST_BAR) + ATMOSPHERE_BAR
+    foot = GAS_FOOT * volume / gas
     filled = gas * volume
     if times < 0.0:
         own, swelled, kept = filled, 0.0, 0.0
@@ -118,15 +98,6 @@ def _behind_gas(p, volume, precharge, before, warmth, times):
 
 
 @compiled
-def _standing(p, volume, head):
-    """Oil that stands above a port [L], and its slope [L/bar]: full at ``head``, none at nothing."""
-    slope = volume / max(head, _LEAST_HEAD_BAR)
-    foot = _GAS_FOOT * slope
-    share = min(max(p, 0.0), head)
-    return slope * share + foot * (p - share), slope if 0.0 < p < head else foot
-
-
-@compiled
 def _behind(lane, g, p, elapsed, vessels, flat, gases):
     """What the gas store ``g`` holds so long after its step began."""
     left, warmth = gases
@@ -144,7 +115,7 @@ def _store_of(lane, across, elapsed, stores, flat, stored, capacity):
         x = across[i, lane]
         held, slope = inertia[i] * x, inertia[i]
         if litres[i, lane] > 0.0:
-            s, ds = _compressed(x)
+            s, ds = compressed(x)
             held += 60.0 * litres[i, lane] * s
             slope += 60.0 * litres[i, lane] * ds
         stored[i, lane] = held
@@ -155,7 +126,7 @@ def _store_of(lane, across, elapsed, stores, flat, stored, capacity):
             s, ds, _, _ = _behind(lane, g, across[i, lane], elapsed, vessels, flat, gases)
         else:
             volume, pressure = flat[vessels[g, 1], lane], flat[vessels[g, 2], lane]
-            s, ds = _standing(across[i, lane], volume, pressure)
+            s, ds = standing_above(across[i, lane], volume, pressure)
         stored[i, lane] += 60.0 * s
         capacity[i, lane] += 60.0 * ds
 
@@ -339,7 +310,8 @@ def integrate(
 
     Parameters
     ----------
-    physics : scale of the error, longest Newton step, by elimination order
+    physics : scale of the error, longest Newton step, by elimination order; share of the usual
+        number of steps after which a machine is given up
     stores : litres (N,), litres per mm (N, P), inertia (N,), vessels (G, 5)
     rods_of : rows, steps of the elimination, strokes and the slots of those that are a parameter
         (−1: none), and which rod has which position slots
@@ -357,7 +329,7 @@ def integrate(
         inner end
     """
     order = program[0]
-    scale, limit = physics
+    scale, limit, patience = physics
     base_l, per_mm, inertia, vessels = stores
     rod_rows, rod_steps, documented, end_slot, position_rod, position_slot = rods_of
     until = tables[3]
@@ -379,7 +351,7 @@ def integrate(
     held_stores = litres, inertia, vessels, (gas_l, warmth)
     work = residual, values, stored, capacity
     newton = done, turn, damping, last
-    most = MOST_STEPS + int(MOST_PER_S * until[-1])
+    most = int(patience * (MOST_STEPS + MOST_PER_S * until[-1]))
     row_of = np.zeros(unknown, dtype=np.intp)
     for r in range(unknown):
         row_of[order[r]] = r

@@ -44,6 +44,8 @@ class Accuracy:
     voltage_v: float = 0.05
     scale: float = 1.0
     """All of them times this."""
+    patience: float = 1.0
+    """Share of the usual number of steps after which a machine is given up."""
 
 
 @dataclass(frozen=True)
@@ -262,7 +264,7 @@ class TransientSolver:
             lanes.blocks,
             steady.oil_rows,
             (CAVITY_BAR, CAVITY_LPM_PER_BAR),
-            (scale, steady.longest_move),
+            (scale, steady.longest_move, float(a.patience)),
             (
                 store.litres,
                 np.ascontiguousarray(store.per_mm),

@@ -3,7 +3,7 @@
 from abc import abstractmethod
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import ClassVar, Protocol, Self
+from typing import ClassVar, Protocol, Self, get_args
 
 from umweg.core.circuit.document import Circuit, Document, MachineState, Text
 from umweg.core.components.base import Array
@@ -36,11 +36,38 @@ class Observed(Document):
     looked: ClassVar[bool] = True
     """It was looked for at the machine: neither measured nor told."""
 
+    answered_by: ClassVar[str] = ""
+    """Its field that one of a few words is chosen for; nothing where a number is typed."""
+
     id: Text
 
     @abstractmethod
     def topic(self) -> Hashable:
         """What was asked: two observations of one topic differ in the answer only."""
+
+    @property
+    def shown_again_by(self) -> Hashable:
+        """What shows the same thing again once something was repaired: the same topic."""
+        return self.topic()
+
+    def answers(self) -> Sequence[Self]:
+        """The same asked again, with each of its answers; none where a number is typed, or where the
+        part that it was of is not there any more."""
+        if not self.answered_by or self.lasting:
+            return ()
+        kind = type(self).model_fields[self.answered_by].annotation
+        words = get_args(kind) or (False, True)
+        return tuple(self.model_copy(update={"id": "new", self.answered_by: w}) for w in words)
+
+    @property
+    def complains(self) -> bool:
+        """Somebody told of something that is not as usual."""
+        return False
+
+    @property
+    def as_usual(self) -> bool | None:
+        """Whether it says by itself that a machine is as it should be; None where it does not say."""
+        return None
 
     @abstractmethod
     def check(self, suspects: Suspects) -> None:

@@ -129,6 +129,21 @@ class Behaviour(Observed):
         """Which move of which function, and whether it is told or seen for oneself."""
         return self.kind, self.function, self.move, self.told_before is not None
 
+    @property
+    def shown_again_by(self) -> Hashable:
+        """The same move, whoever tries it."""
+        return self.kind, self.function, self.move
+
+    @property
+    def complains(self) -> bool:
+        """It does not move as it should, or something else about it is told."""
+        return self.how != "as_usual" or bool(self.also)
+
+    @property
+    def as_usual(self) -> bool | None:
+        """As it should move, and nothing else told of it."""
+        return not self.complains
+
     def check(self, suspects: Suspects) -> None:
         """The machine has this move."""
         check_behaviour(suspects.circuit, self.function, self.move)

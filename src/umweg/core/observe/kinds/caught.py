@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import ClassVar, Literal, get_args
 
 import numpy as np
 
@@ -46,6 +46,8 @@ CAUTIONS = (
 
 class OilCaught(Observed):
     """How much oil passes a piston at its stop in a minute."""
+
+    answered_by: ClassVar[str] = "amount"
 
     kind: Literal["caught"] = "caught"
     component: Text

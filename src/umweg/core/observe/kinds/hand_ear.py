@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import ClassVar, Literal, get_args
 
 import numpy as np
 
@@ -63,6 +63,8 @@ CAUTIONS = (
 
 class HandAndEar(Observed):
     """Whether a part gets warmer than what feeds it, and whether oil hisses in it."""
+
+    answered_by: ClassVar[str] = "noticed"
 
     kind: Literal["hand_ear"] = "hand_ear"
     component: Text

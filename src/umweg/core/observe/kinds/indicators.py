@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -27,6 +27,8 @@ WARM_C = 40.0
 
 class IndicatorLook(Observed):
     """A filter indicator seen tripped or not, in a state."""
+
+    answered_by: ClassVar[str] = "tripped"
 
     kind: Literal["indicator"] = "indicator"
     component: Text

@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import ClassVar, Literal, get_args
 
 import numpy as np
 
@@ -32,6 +32,8 @@ LOOKED_AT = MachineState(label="neutral at rated speed", engine="rated", oil_c=5
 
 class Look(Observed):
     """How the oil looks."""
+
+    answered_by: ClassVar[str] = "look"
 
     kind: Literal["oil"] = "oil"
     look: OilLook

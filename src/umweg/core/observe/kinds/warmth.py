@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import ClassVar, Literal, get_args
 
 import numpy as np
 
@@ -31,6 +31,8 @@ ASK_MIN = 4.0
 
 class RunsHot(Observed):
     """Whether the oil gets hotter at ordinary work than it did."""
+
+    answered_by: ClassVar[str] = "warmth"
 
     kind: Literal["warmth"] = "warmth"
     warmth: Warmth

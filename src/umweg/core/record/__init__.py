@@ -1,0 +1,1 @@
+"""A job's record as pure data: what its entries come to."""
