@@ -90,13 +90,19 @@ const workshop: Workshop = {
   labour_per_min: 1.5,
   machines: [],
   units: [
-    { symbol: "bar", kind: "pressure", factor: 1, offset: 0, quantities: ["pressure_bar"] },
+    {
+      symbol: "bar",
+      kind: "pressure",
+      factor: 1,
+      offset: 0,
+      quantities: ["pressure_bar", "peak_bar"],
+    },
     {
       symbol: "psi",
       kind: "pressure",
       factor: 0.0689475729,
       offset: 0,
-      quantities: ["pressure_bar"],
+      quantities: ["pressure_bar", "peak_bar"],
     },
   ],
   instruments: [
