@@ -95,14 +95,14 @@ const workshop: Workshop = {
       kind: "pressure",
       factor: 1,
       offset: 0,
-      quantities: ["pressure_bar", "peak_bar"],
+      quantities: ["pressure_bar", "peak_bar", "left_bar"],
     },
     {
       symbol: "psi",
       kind: "pressure",
       factor: 0.0689475729,
       offset: 0,
-      quantities: ["pressure_bar", "peak_bar"],
+      quantities: ["pressure_bar", "peak_bar", "left_bar"],
     },
   ],
   instruments: [
