@@ -117,6 +117,7 @@ def test_what_meets_its_specification_is_left_alone(packer: Diagnostician) -> No
     assert setting is not None
     assert setting.target == 186.0
     assert setting.turns == pytest.approx(0.0, abs=1e-3)
+    assert setting.on_the_way == [], "nothing is turned, and no step of nothing is told"
 
 
 def test_a_spring_that_needs_more_than_the_limit_is_weak() -> None:
@@ -169,6 +170,24 @@ def test_shims_are_counted_whole() -> None:
     assert setting.on_the_way[-1].reading == pytest.approx(setting.target, abs=0.7 / 2 + 0.1)
     assert [w.shims for w in setting.on_the_way][-1] == setting.shims
     assert all(w.turns is None for w in setting.on_the_way)
+
+
+def test_no_shim_is_put_in_where_none_is_missing() -> None:
+    clutches = Diagnostician.of(load_circuit("mulcher_clutches"), KIT, LABOUR)
+    setting = mend(clutches, (), "regulator").setting
+    assert setting is not None
+    assert setting.shims == 0
+    assert setting.on_the_way == []
+
+
+def test_a_screw_that_the_circuit_does_not_describe_is_not_named() -> None:
+    """The pump's card sets its margin; what is low here is its highest pressure."""
+    crane = Diagnostician.of(load_circuit("forwarder_crane"), KIT, LABOUR)
+    found = mend(crane, (), "pump", "set_low")
+    assert found.setting is None
+    assert "margin_bar" in found.why_no_setting
+    assert "set_bar" in found.why_no_setting
+    assert mend(crane, (), "pump", "margin_low").setting is not None
 
 
 def test_what_cannot_be_set_on_the_machine_says_why(packer: Diagnostician) -> None:

@@ -30,6 +30,8 @@ NUDGE = 1.03
 """A screw sets what a specification asks for if so much of it moves the reading clearly."""
 MOVES_WIDTHS = 0.1
 MOST_POINTS = 6
+LEAST_TURNED = 0.02
+"""Of a turn that nobody turns a screw."""
 WORTH_NAMING = 0.01
 NAMED = 3
 
@@ -62,6 +64,7 @@ def mend(
     shares = _shares(ranking)
     suspected = [f for f in faults if shares.get(f.key, 0.0) > WORTH_NAMING]
     try:
+        _has_its_screw(part, suspected or faults)
         read = observations if _set_wrong(part, faults, shares) else ()
         setting, why = _setting(doctor, part, read), ""
     except UmwegError as error:
@@ -78,6 +81,22 @@ def mend(
         why_no_setting=why,
         cautions=Openings(predictor, ranking.inside).of_components([component]),
     )
+
+
+def _has_its_screw(part: Component, faults: Sequence[Fault]) -> None:
+    """Refuse where something else of the part is to be set than the screw that is described sets.
+
+    Raises
+    ------
+    StateError : names both.
+    """
+    adjuster = part.service.adjuster
+    wanted = {f.mode.parameter for f in faults if f.mode.work == "set"}
+    if adjuster is not None and wanted and adjuster.parameter not in wanted:
+        raise StateError(
+            f"of “{part.label}” the circuit describes the screw for its {adjuster.parameter}, not the "
+            f"one for its {', '.join(sorted(wanted))}: that is set as its maker says"
+        )
 
 
 def _set_wrong(part: Component, faults: Sequence[Fault], shares: dict[str, float]) -> bool:
@@ -282,9 +301,13 @@ def _on_the_way(adjuster: Adjuster, gauge: _Gauge, now: float, goal: float) -> I
     if per is None:
         return
     whole = (goal - now) / per
-    count = min(max(round(abs(whole) / 0.25), 1), MOST_POINTS)
     if adjuster.bar_per_turn is None:
-        count = min(max(round(abs(whole)), 1), MOST_POINTS)
+        # A shim is put in or left out: a part of one is none.
+        whole = float(round(whole))
+    if abs(whole) < LEAST_TURNED:
+        return
+    each = 0.25 if adjuster.bar_per_turn is not None else 1.0
+    count = min(max(round(abs(whole) / each), 1), MOST_POINTS)
     for k in range(count + 1):
         done = whole * k / count
         reading = _safely(gauge, now + done * per)
