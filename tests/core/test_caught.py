@@ -138,3 +138,13 @@ def test_it_is_told_in_words_and_refused_where_nothing_stands_at_a_stop(
 def test_two_looks_at_one_piston_are_one_topic() -> None:
     assert caught("gush").topic() == caught("drops").topic()
     assert caught().topic() != caught(component="tailgate_right").topic()
+
+
+def test_what_was_caught_where_no_piston_is_is_left_out_and_said(
+    packer_doctor: Diagnostician,
+) -> None:
+    """Once a traceback: oil caught at a pump."""
+    ranking, _ = packer_doctor.rank([caught(component="pump")])
+    (left_out,) = ranking.left_out
+    assert left_out.observation == "c"
+    assert "nothing is caught at “pump”" in left_out.why

@@ -112,3 +112,13 @@ def test_what_the_bad_ones_share_and_the_good_ones_do_not_stands_first() -> None
     assert "pump" not in first
     assert {p.component: s for p, s in ranked}["pump"] == pytest.approx(0.0)
     assert ranked[-1][1] == -1.0
+
+
+def test_every_source_of_a_move_stands_in_its_way() -> None:
+    """Two pumps behind their own checks: half of the oil comes from each."""
+    circuit, move = load_circuit("loading_ramp"), of("loading_ramp", "ramp", "raise")
+    flow = {s.component: s.flow_lpm for s in move.pressure}
+    pumps = [c.id for c in circuit.components if c.type == "fixed_pump"]
+    assert len(pumps) == 2
+    assert sum(flow[p] for p in pumps) == pytest.approx(flow["cylinder"], rel=0.02)
+    assert set(pumps) <= set(move.parts)

@@ -21,6 +21,8 @@ from umweg.core.trace.way_views import (
     Station,
 )
 
+JOINS_SHARE = 0.15
+"""A source that gives so much of a move's oil is one of its sources."""
 LEAST_SHARE = 0.05
 """A way carries at least this share of what moves the actuator; less is a leak."""
 LEAST_FLOW_LPM = 0.02
@@ -132,8 +134,13 @@ class _Tracer:
         """
         least = max(LEAST_SHARE * abs(self._flow(solved, component, port)), self._least(solved))
         net = self._by_id[component].connections[port]
+        return self._follow_from(solved, net, sign, least, {component})
+
+    def _follow_from(
+        self, solved: _Solved, net: str, sign: float, least: float, seen: set[str]
+    ) -> list[Station]:
+        """The same from a net on, past the parts that were seen."""
         found: list[Station] = []
-        seen = {component}
         for _ in range(MOST_STATIONS):
             step = self._strongest(solved, net, sign, least, seen)
             if step is None:
@@ -146,6 +153,22 @@ class _Tracer:
                 break
             net = self._by_id[part].connections[left]
         return found if sign > 0 else found[::-1]
+
+    def _joining(
+        self, solved: _Solved, component: str, port: str, way: list[Station]
+    ) -> list[Station]:
+        """What other sources give on a way to a port, each behind its own check."""
+        seen = {component, *(s.component for s in way)}
+        given = abs(self._flow(solved, component, port))
+        found: list[Station] = []
+        nets = [self._by_id[component].connections[port]]
+        nets += [self._by_id[s.component].connections[s.entered_by] for s in way if s.entered_by]
+        for net in nets:
+            branch = self._follow_from(solved, net, -1.0, JOINS_SHARE * given, set(seen))
+            if branch and component_type(self._by_id[branch[0].component].type).makes_flow:
+                found += branch
+                seen |= {s.component for s in branch}
+        return found
 
     def _strongest(
         self, solved: _Solved, net: str, sign: float, least: float, seen: set[str]
@@ -244,7 +267,8 @@ class _Tracer:
             into, at = max(flows, default=(0.0, ""))
             out, by = min(flows, default=(0.0, ""))
             if into > self._least(solved):
-                pressure += self._follow(solved, actuator, at, -1.0)
+                way = self._follow(solved, actuator, at, -1.0)
+                pressure += [*self._joining(solved, actuator, at, way), *way]
             pressure.append(self._station(solved, actuator, at or None, by or None))
             if out < -self._least(solved):
                 returning += self._follow(solved, actuator, by, 1.0)

@@ -76,6 +76,7 @@ class OilCaught(Observed):
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
         """Against what passes each candidate's piston."""
         del instruments
+        self.check(exhibits.suspects)
         seen = exhibits.seen(PassesBy(self.component, self.state))
         return told(self.id, seen[AMOUNTS.index(self.amount)], len(AMOUNTS))
 
