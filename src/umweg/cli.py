@@ -716,6 +716,8 @@ def refill_command(
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Drain, flush, fill: what stays where, how many fills, what to prime, how to bleed."""
+    from umweg.core.diagnose.make_safe import make_safe
+    from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR
     from umweg.core.shop.refill import refill
 
     shares: dict[str, float] = {}
@@ -725,10 +727,15 @@ def refill_command(
             shares[name] = float(number)
         except ValueError as error:
             raise StateError(f"“{text}” is not FUNCTION=SHARE") from error
-    found = refill(_circuit(circuit), tank, shares, drained, target)
+    document = _circuit(circuit)
+    found = refill(document, tank, shares, drained, target)
+    live = [x for x in make_safe(Predictor.of(document)).lines if x.healthy_bar > HOLDS_ABOVE_BAR]
     if as_json:
-        print(json.dumps(asdict(found)))
+        told = [{"label": x.label, "bar": x.healthy_bar} for x in live]
+        print(json.dumps({**asdict(found), "under_pressure": told}))
         return
+    for line in live:
+        print(f"  ! {line.label} may still have {line.healthy_bar:.0f} bar: make safe first")
     if found.told:
         print(found.told)
     print(f"{found.stays_l:.3g} L stay when the tank is drained:")
@@ -740,11 +747,11 @@ def refill_command(
     for priming in found.priming:
         filled = ", ".join(f"{h.label} {h.litres:.2g} L" for h in priming.fill)
         print(f"fill before it turns: {priming.label}: {filled}")
-    for line in found.bleeding:
+    for bled in found.bleeding:
         how = "any flow takes its air along"
-        if line.rise_m < 0.0:
-            how = f"down: air stays below {line.carries_from_lpm:.2g} L/min; press fast, or bleed upward"
-        print(f"{line.label} ({line.rise_m:+.2g} m): {how}")
+        if bled.rise_m < 0.0:
+            how = f"down: air stays below {bled.carries_from_lpm:.2g} L/min; press fast, or bleed upward"
+        print(f"{bled.label} ({bled.rise_m:+.2g} m): {how}")
     print("The maker's fluid, level posture and local rules go before this plan.")
 
 

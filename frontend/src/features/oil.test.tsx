@@ -1,8 +1,8 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { Refill, Schematic } from "../api/client";
-import { litres, OilPlan } from "./oil/OilPlan";
+import type { Refill, SafePlan, Schematic } from "../api/client";
+import { litres, OilPlan, UnderPressure } from "./oil/OilPlan";
 
 const refill: Refill = {
   tank_l: 80,
@@ -47,12 +47,27 @@ describe("a volume as it is typed", () => {
   });
 });
 
+describe("what is under pressure where oil is let out", () => {
+  it("is what make safe says, all of it until that is known, and nothing where nothing is", () => {
+    const line = { net: "cap", label: "Lift port", healthy_bar: 95 };
+    const plan = { drive: "engine", lines: [line] } as unknown as SafePlan;
+    const { rerender } = render(<UnderPressure plan={plan} />);
+    expect(screen.getByText(/Lift port 95/)).toBeTruthy();
+    rerender(<UnderPressure plan={null} />);
+    expect(screen.getByText(/treat every line as under pressure/)).toBeTruthy();
+    rerender(<UnderPressure plan={{ ...plan, lines: [] }} />);
+    expect(screen.queryByText(/Make safe before/)).toBeNull();
+  });
+});
+
 describe("the oil of a repair", () => {
   it("is planned once the tank's volume is known, and says what ran short", async () => {
     asked.length = 0;
     vi.stubGlobal("fetch", async (request: Request) => {
-      asked.push(new URL(request.url));
-      return new Response(JSON.stringify(refill), {
+      const url = new URL(request.url);
+      const safe = url.pathname.endsWith("/safe");
+      if (!safe) asked.push(url);
+      return new Response(JSON.stringify(safe ? { pending: false, plan: null } : refill), {
         status: 200,
         headers: { "content-type": "application/json" },
       });

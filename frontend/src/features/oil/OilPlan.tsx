@@ -1,6 +1,6 @@
 import { useState } from "react";
-import type { Refill, Schematic } from "../../api/client";
-import { useRefill } from "../../api/queries";
+import type { Refill, SafePlan, Schematic } from "../../api/client";
+import { useRefill, useSafe } from "../../api/queries";
 import { Failure, FIELD, Notice, Select } from "../../ui/primitives";
 import { show, typedNumber } from "../../units";
 
@@ -14,6 +14,22 @@ const POSTURES = [
 export function litres(text: string): number | null {
   const value = typedNumber(text);
   return Number.isFinite(value) && value >= 0 ? value : null;
+}
+
+/** What is under pressure where oil is let out: the same lines as in make safe. */
+export function UnderPressure({ plan }: { plan: SafePlan | null }) {
+  const live = plan?.lines.filter((l) => l.healthy_bar > 5) ?? [];
+  if (plan && live.length === 0) return null;
+  return (
+    <Notice tone="stop">
+      <b>Make safe before a plug, hose or bleeder is opened.</b>{" "}
+      {plan
+        ? `With the ${plan.drive} off there may still be: ${live
+            .map((l) => `${l.label} ${show(l.healthy_bar)} bar`)
+            .join(", ")}.`
+        : "What stays under pressure is being worked out: treat every line as under pressure."}
+    </Notice>
+  );
 }
 
 function Planned({ refill }: { refill: Refill }) {
@@ -88,6 +104,7 @@ export function OilPlan({ revision, schematic }: { revision: number; schematic: 
   const [tank, setTank] = useState("");
   const [drained, setDrained] = useState("");
   const [posture, setPosture] = useState<Record<string, string>>({});
+  const safe = useSafe(revision);
   const inTank = litres(tank);
   const ranOut = litres(drained);
   const planned = useRefill(
@@ -106,6 +123,7 @@ export function OilPlan({ revision, schematic }: { revision: number; schematic: 
         Oil: drain, flush, fill, bleed
       </summary>
       <div className="grid gap-2 rounded-md border border-line bg-card p-3">
+        <UnderPressure plan={safe.data?.plan ?? null} />
         <div className="grid grid-cols-2 items-end gap-2">
           <label className="grid gap-1">
             In the tank at its level [L]
