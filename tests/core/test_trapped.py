@@ -16,11 +16,12 @@ from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.network.network import Network
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.timed import TimedReader
-from umweg.core.observe.trapped import WATCHED_S, Trapped
+from umweg.core.observe.trapped import WATCHED_S, Trapped, trapped_pressure
 from umweg.core.solve.relax import Relaxing
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Accuracy, TransientSolver
 from umweg.library import circuit_ids, load_circuit
+from umweg.work.exhibits import once_of, once_to_bytes
 
 SMALL = ("chipper_lubrication", "crusher_lubrication", "groomer_drive", "turf_lift", "utility_cart")
 """Played through at every run; all others by ``./umweg test --exhaustive``."""
@@ -169,15 +170,18 @@ def test_nothing_is_moved_before_its_store_is_dumped_and_no_lever_where_there_is
     assert "pilot" not in words.get("levers", "")
 
 
-def test_a_state_to_be_in_last_is_named_where_it_lets_lines_go() -> None:
-    plan = plan_of("sprayer_boom")
-    kinds = [s.kind for s in plan.steps]
-    if "leave" in kinds:
-        assert kinds.index("lower") < kinds.index("leave") < kinds.index("stop")
-        left = next(s for s in plan.steps if s.kind == "leave")
-        assert left.state is not None
-        lowered = {s.function for s in plan.steps if s.kind == "lower"}
-        assert not lowered & set(left.state.moves)
+def test_a_state_to_be_in_last_is_found_where_it_lets_lines_go() -> None:
+    """Raising the mast opens the wings' locks; where it lies by then nobody raises it again."""
+    predictor = predictor_of("sprayer_boom")
+    rest = AtRest(predictor, waits=True)
+    loads, release = rest.state("").loads, [rest.state("let go")]
+    free = trapped_pressure(predictor, loads, release)
+    lying = trapped_pressure(predictor, loads, release, lying=["mast"])
+    assert free is not None
+    assert lying is not None
+    ring = free.place[rest.row("ring_left")]
+    assert (free.leave_by, lying.leave_by) == ("Mast going up, wings folded", "")
+    assert free.freed[ring, 0] <= 5.0 < lying.freed[ring, 0]
 
 
 LEAKING = {
@@ -245,3 +249,31 @@ def test_long_steps_follow_gas_that_empties_through_a_gap_from_above() -> None:
         assert now.across[row, 0] >= bar - 0.05
     assert now.across[row, 0] == pytest.approx(bar, rel=0.1)
     assert bar < 130.0
+
+
+def test_until_it_is_played_a_line_keeps_the_highest_that_any_state_had() -> None:
+    predictor = Predictor.of(load_circuit("chipper_lubrication"), shelved=False)
+    predictor.patient = False
+    rest = AtRest(predictor)
+    assert rest.trapped is None
+    for state in predictor.circuit.steady.values():
+        across = predictor[state].solution.across[: len(rest.held)]
+        assert np.all(rest.held >= across - 1e-9)
+    weight = np.zeros(predictor.population.count)
+    weight[0] = 1.0
+    (words,) = Openings(predictor, weight).cautions(["main_port"])
+    assert "as much as it had before: how it falls is not played yet" in words
+
+
+def test_what_was_played_once_is_taken_over_by_name() -> None:
+    played = predictor_of("chipper_lubrication")
+    known = AtRest(played, waits=True).trapped
+    other = Predictor.of(load_circuit("chipper_lubrication"), shelved=False)
+    other.patient = False
+    for name, arrays in once_of(once_to_bytes(played.at_hand())).items():
+        other.bring(name, arrays)
+    found = AtRest(other).trapped
+    assert known is not None
+    assert found is not None
+    np.testing.assert_array_equal(found.most, known.most)
+    assert found.starts == known.starts

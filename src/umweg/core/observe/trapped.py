@@ -209,6 +209,7 @@ def trapped_pressure(
     """
     name = "/".join(s.model_dump_json(exclude={"label"}) for s in release)
     name += "/" + ",".join(f"{k}={v}" for k, v in sorted(loads.items()))
+    name += "/" + ",".join(lying)
     name = f"{TRAPPED}/{hashlib.sha256(name.encode()).hexdigest()[:16]}"
     player = _Player(predictor, loads, lying)
     if not waits and name not in predictor.at_hand():
