@@ -33,10 +33,8 @@ OPENED_AFTER_S = 60.0
 """How soon after the drive stands somebody may loosen a line."""
 WATCHED_S = 600.0
 """How long a machine that was stopped is watched: as long as somebody waits."""
-_TO_OPENING = 24
-_SAMPLES_S = np.array([OPENED_AFTER_S, 90.0, 120.0, 180.0, 240.0, 300.0, 420.0, WATCHED_S])
-_WITHIN = 2
-"""Steps from one sample to the next."""
+_TO_OPENING = 14
+_SAMPLES_S = np.array([OPENED_AFTER_S, 120.0, 180.0, 300.0, 450.0, WATCHED_S])
 ROUNDED_UP = 0.02
 """What is closed in after long steps is given by such a share higher: what swings as levers go to
 neutral is not followed."""
@@ -46,15 +44,15 @@ PUMPED_S = 120.0
 """How long one that goes on though it was stopped is watched."""
 RUNS_UP_S = 15.0
 """How long a machine that never settles in a state is left in it."""
-STOPS_STEPS_S = (0.05, 0.15, 0.3, 0.5)
+STOPS_STEPS_S = (0.2, 0.8)
 """Levers to neutral and drive off come a second after one another."""
-HELD_STEPS_S = (0.1, 0.4, 1.0, 1.5)
+HELD_STEPS_S = (0.3, 2.7)
 """A lever is held over for three seconds while a line is let go."""
 LEFT_STEPS_S = (0.5, 1.5, 4.0, 8.0, 16.0, 30.0, 60.0)
 """What stays where it is put is left there for two minutes, and so is the machine at the end."""
 SETTLES_STEPS_S = (0.5, 1.5, 4.0, 8.0, 16.0)
 """One waits for half a minute before zero is read."""
-ROUGHLY = Accuracy(scale=30.0, patience=0.2)
+ROUGHLY = Accuracy(scale=30.0, patience=0.1)
 """How finely what leads to a stop is played: half a bar is known well enough."""
 LIVE_BAR = 5.0
 """Pressure in a line at rest that injures who opens it."""
@@ -147,11 +145,10 @@ class _Begun:
 
 @dataclass(frozen=True)
 class _Stop:
-    """A start by its number, how it is left, and how it stands then."""
+    """A start by its number, and how the machine stands once it was stopped from it."""
 
     number: int
     begun: _Begun
-    on_the_way: SolvableState
     state: SolvableState
 
 
@@ -314,17 +311,6 @@ class _Player:
         found = [self._resting(state, loads) for loads in (self._loads, {**self._loads, **kept})]
         return found[:1] if found[0].loads == found[1].loads else found
 
-    def _ways_to_stop(self, state: MachineState, stopped: MachineState) -> list[MachineState]:
-        """What comes between a state and its stop: levers go to neutral while the drive still runs, or
-        it stands while they are still held."""
-        if not self._circuit.prime_movers or not (state.moves or state.settings):
-            return [stopped]
-        if state.engine in ("off", 0):
-            return [stopped]
-        let_go = stopped.model_copy(update={"engine": state.engine})
-        held = state.model_copy(update={"engine": "off"})
-        return [let_go, held]
-
     @staticmethod
     def _resting(
         state: MachineState,
@@ -350,10 +336,9 @@ class _Player:
         if not begun:
             raise SolveError("the machine could not be played from any state to its stop")
         stops = [
-            _Stop(number, found, self._network.state(on_the_way), self._network.state(stopped))
+            _Stop(number, found, self._network.state(stopped))
             for number, found in begun
             for stopped in self._stopped(self.starts[number].state)
-            for on_the_way in self._ways_to_stop(self.starts[number].state, stopped)
         ]
         machines = len(self._rows)
         cases = self._cases([self.starts[stop.number].first for stop in stops])
@@ -361,23 +346,22 @@ class _Player:
         highest = np.concatenate([stop.begun.highest for stop in stops], axis=-1)
         unknown = ~moment.known
         bar = np.full((len(_SAMPLES_S), len(self.nets), moment.known.size), -np.inf)
-        on_the_way = [stop.on_the_way for stop in stops]
-        moment = self._relaxing.after(on_the_way, cases, moment, STOPS_STEPS_S)
         opened, states = moment, [stop.state for stop in stops]
-        stopped = enumerate(self._relaxing.go(states, cases, opened, _steps_s()), 1)
+        rest_of = np.tile(self._rest_across, len(stops))
+        stopped = enumerate(self._relaxing.go(states, cases, opened, _steps_s(), rest_of), 1)
         for step, moment in stopped:
-            sample = (step - _TO_OPENING) / _WITHIN
-            if sample >= 0 and sample == int(sample):
+            sample = step - _TO_OPENING
+            if sample >= 0:
                 # Who cannot be followed keeps, for all one knows, the most that it had.
                 now = np.where(moment.known, moment.across[self.nets], highest)
-                bar[int(sample)] = np.where(unknown, np.nan, now)
+                bar[sample] = np.where(unknown, np.nan, now)
                 if sample == 0:
                     opened = moment
         pumped = self._still_pumped(stops, cases, opened)
         bar = np.maximum(bar, pumped)
         numbers = np.array([stop.number for stop in stops])
         most_of = bar.max(axis=0).reshape(len(self.nets), len(stops), machines)
-        rest = np.maximum(self._at_rest(), 0.0)
+        rest = np.maximum(self._rest_across[self.nets], 0.0)
         closed = most_of > rest[:, None] + CLOSED_IN_BAR
         # The way to zero is the machine's own: shop kit in its lines is let go at the kit.
         kitted = [bool(self.starts[stop.number].state.interventions) for stop in stops]
@@ -582,15 +566,16 @@ class _Player:
                 found.append(index[part.connections[kind.ports[0].name]])
         return [net for net in found if net < self._network.unknown_count]
 
-    def _at_rest(self) -> Array:
-        """(R, M) where every machine would come to rest."""
+    @cached_property
+    def _rest_across(self) -> Array:
+        """(N_all, M) where every machine would come to rest; nothing of whom that is not known."""
         state = self._resting(MachineState(label="at rest"), self._loads)
         try:
             solution = self._predictor[state].solution
         except SolveError:
-            return np.zeros((len(self.nets), len(self._rows)))
-        across = np.where(solution.converged, solution.across, 0.0)
-        found: Array = across[np.ix_(self.nets, self._rows)]
+            return np.full((len(self._network.net_names), len(self._rows)), -np.inf)
+        known = solution.converged[self._rows]
+        found: Array = np.where(known, solution.across[:, self._rows], -np.inf)
         return found
 
 
@@ -610,5 +595,4 @@ def _steps_s() -> Iterator[float]:
     """Growing steps to when a line may be opened, then some from sample to sample."""
     growth = np.geomspace(1.0, 400.0, _TO_OPENING)
     yield from (OPENED_AFTER_S * growth / growth.sum()).tolist()
-    for seconds in np.diff(_SAMPLES_S).tolist():
-        yield from [seconds / _WITHIN] * _WITHIN
+    yield from np.diff(_SAMPLES_S).tolist()

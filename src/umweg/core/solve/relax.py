@@ -21,6 +21,8 @@ from umweg.core.solve.storage import NetworkStorage
 
 PAST_MM = 0.01
 """How far past its end a rod may be taken by a step: pressed oil gives way by a millimetre."""
+AT_REST_BAR = 0.5
+"""What has no more than so much above its rest is taken to be there."""
 _GAS = (("gas_l", "precharge_bar"), ("stands_l", "head_bar"))
 
 
@@ -115,12 +117,15 @@ class Relaxing:
         cases: Cases,
         moment: Moment,
         steps_s: Iterable[float],
+        rest: Array | None = None,
     ) -> Iterator[Moment]:
         """Leave them alone in other states, step by step.
 
         Parameters
         ----------
         states : of the cases; a case's state does not change on the way
+        rest : (N_all, B) where each would come to rest: whoever has no more than that anywhere is
+            not followed any further
         """
         followed = np.flatnonzero(moment.known)
         slot, value = self._own(states, cases, moment)
@@ -135,6 +140,10 @@ class Relaxing:
             made.append(replace(state, parameters=parameters))
         for seconds in steps_s:
             moment, followed = self._step(made, cases, (slot, value), moment, followed, seconds)
+            if rest is not None and len(followed):
+                had, at_rest = moment.across[self._oil], rest[self._oil]
+                over = had[:, followed] > at_rest[:, followed] + AT_REST_BAR
+                followed = followed[over.any(axis=0)]
             yield moment
 
     def after(
