@@ -414,8 +414,11 @@ def test_the_way_to_zero_of_a_circuit_and_its_entries(client: TestClient) -> Non
     assert not found["pending"]
     plan = found["plan"]
     assert plan["safe"]
-    held = {line["label"]: line["healthy_bar"] for line in plan["lines"]}
-    assert max(held.values()) == pytest.approx(60, abs=3)
+    # The tailgate's load presses with 60 bar; held at its stop before, more is closed in.
+    most = max(plan["lines"], key=lambda line: line["healthy_bar"])
+    assert most["healthy_bar"] > 57
+    assert most["because"] == ["Tailgate: its load"]
+    assert "stop" in most["since"]
     read = next(s for s in plan["steps"] if s["kind"] == "read")
     entry = {"kind": "make_safe", "text": read["words"], "step": read["key"], "zero": True}
     kept = post(client, job["id"], entry).json()["entry"]
