@@ -8,16 +8,13 @@ import pytest
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.safe_plan import SafePlan
-from umweg.core.faults.population import single_faults
-from umweg.core.network.network import Network
 from umweg.core.observe.predict import Predictor
-from umweg.core.solve.steady import SteadySolver
 from umweg.library import circuit_ids, load_circuit
 
 
 def predictor_of(circuit: Circuit) -> Predictor:
-    solver = SteadySolver(Network(circuit))
-    return Predictor(circuit, single_faults(solver.network), solver)
+    # What is played of a library machine is played once for all tests of it.
+    return Predictor.of(circuit)
 
 
 NOTHING_LETS_GO = ("chipper_lubrication", "crusher_lubrication", "sprayer_boom")

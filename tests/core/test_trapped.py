@@ -29,7 +29,7 @@ SMALL = ("chipper_lubrication", "crusher_lubrication", "groomer_drive", "turf_li
 
 @cache
 def predictor_of(circuit_id: str) -> Predictor:
-    return Predictor.of(load_circuit(circuit_id), shelved=False)
+    return Predictor.of(load_circuit(circuit_id))
 
 
 @cache

@@ -282,10 +282,18 @@ class _Player:
             if moves and self._circuit.runs(state):
                 # What rods open and press on their way is not where the state has it.
                 yield _Start(state.label, (phase, phase), state, state)
+        gone: set[tuple[object, ...]] = set()
         for timing in self._circuit.timings:
-            yield from self._passed(timing, states)
+            for start, through in self._passed(timing, states):
+                # Several readings are taken of one programme.
+                if through not in gone:
+                    gone.add(through)
+                    yield start
 
-    def _passed(self, timing: Timing, states: Mapping[str, MachineState]) -> Iterator[_Start]:
+    def _passed(
+        self, timing: Timing, states: Mapping[str, MachineState]
+    ) -> Iterator[tuple[_Start, tuple[object, ...]]]:
+        """What a timing goes through up to each state that passes, and up to its end."""
         if timing.of == "settled_c":
             # A cycle of ordinary work: its states are looked at one by one.
             return
@@ -297,7 +305,8 @@ class _Player:
         for end, state in enumerate(of, 1):
             if len(of) > 1 and (end == len(of) or state.passing):
                 label = f"{timing.label}: {state.label}"
-                yield _Start(label, tuple(phases[:end]), of[0], state)
+                through = tuple((p.state, p.seconds, p.ramp_s) for p in timing.phases[:end])
+                yield _Start(label, tuple(phases[:end]), of[0], state), through
 
     def _stopped(self, state: MachineState) -> list[MachineState]:
         """How a machine may stand once it was stopped in a state: its loads where they rest, or as
