@@ -32,7 +32,7 @@ def test_a_repair_is_not_proved_until_what_made_the_case_is_shown_again(client: 
     assert told["words"].startswith("Repaired, not proved: 2 of 2 things")
     assert [a["why"] for a in told["asked"]] == ["complaint", "spoke"]
     add(client, job, read(184.0))
-    assert proof_of(client, job)["words"].startswith("Repaired, not proved: 1 of 2 thing is")
+    assert proof_of(client, job)["words"].startswith("Repaired, not proved: 1 of 2 things is")
     add(client, job, {**BLADE, "how": "as_usual"})
     assert proof_of(client, job)["word"] == "proved"
     assert card_of(client, job)["proof"] == "proved"

@@ -60,9 +60,9 @@ def proof_view(context: Context, row: JobRow, record: Record) -> ProofView | Non
 def _open_words(proof: Proof) -> str:
     if not proof.asked:
         return "Repaired, not proved: nothing was observed before that could be shown again."
-    count = len(proof.left)
-    what = "thing is" if count == 1 else "things are"
-    return f"Repaired, not proved: {count} of {len(proof.asked)} {what} still to be shown again."
+    count, of = len(proof.left), len(proof.asked)
+    things, are = "thing" if of == 1 else "things", "is" if count == 1 else "are"
+    return f"Repaired, not proved: {count} of {of} {things} {are} still to be shown again."
 
 
 def _words(circuit: Circuit, observed: Observed) -> str:
