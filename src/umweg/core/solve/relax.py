@@ -21,6 +21,8 @@ from umweg.core.solve.storage import NetworkStorage
 
 PAST_MM = 0.01
 """How far past its end a rod may be taken by a step: pressed oil gives way by a millimetre."""
+SMALLER, SMALLER_TWICE = 5, 2
+"""A step that finds no state is gone in so many smaller ones, and each of these once more."""
 AT_REST_BAR = 0.5
 """What has no more than so much above its rest is taken to be there."""
 _GAS = (("gas_l", "precharge_bar"), ("stands_l", "head_bar"))
@@ -139,7 +141,7 @@ class Relaxing:
                 parameters[self._slot[own]] = given
             made.append(replace(state, parameters=parameters))
         for seconds in steps_s:
-            moment, followed = self._step(made, cases, (slot, value), moment, followed, seconds)
+            moment, followed = self._stepped(made, cases, (slot, value), moment, followed, seconds)
             if rest is not None and len(followed):
                 had, at_rest = moment.across[self._oil], rest[self._oil]
                 over = had[:, followed] > at_rest[:, followed] + AT_REST_BAR
@@ -189,6 +191,30 @@ class Relaxing:
                 found[:, of] = self.parameters(state, cases.part(of), wanted)
             add([self._with.slot[f"{part}.{name}"] for name in _GAS[int(kind)]], found)
         return np.hstack(columns), np.hstack(values)
+
+    def _stepped(
+        self,
+        states: Sequence[SolvableState],
+        cases: Cases,
+        own: tuple[Indices, Array],
+        moment: Moment,
+        followed: Indices,
+        seconds: float,
+        smaller: int = SMALLER_TWICE,
+    ) -> tuple[Moment, Indices]:
+        """One step; who cannot be followed over it goes it in smaller ones."""
+        after, found = self._step(states, cases, own, moment, followed, seconds)
+        lost = followed[~after.known[followed]]
+        if not len(lost) or not smaller:
+            return after, found
+        after.known[lost] = True
+        for had, now in ((moment.across, after.across), (moment.place_mm, after.place_mm)):
+            now[:, lost] = had[:, lost]
+        each_s = seconds / SMALLER
+        for _ in range(SMALLER):
+            if len(lost):
+                after, lost = self._stepped(states, cases, own, after, lost, each_s, smaller - 1)
+        return after, followed[after.known[followed]]
 
     def _step(
         self,
