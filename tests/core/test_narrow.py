@@ -127,3 +127,19 @@ def test_who_plans_for_the_same_few_again_finds_them_solved() -> None:
     assert doctor.planner(SINKS).predictor is first.predictor
     other = doctor.planner(SINKS[:1])
     assert other.predictor is not first.predictor
+
+
+def test_what_is_played_once_is_played_for_the_whole(doctor: Diagnostician) -> None:
+    """Who narrows again for each answer asks the same one for what depends on no belief."""
+    made = []
+
+    def make() -> dict[str, np.ndarray]:
+        made.append(1)
+        return {"a": np.zeros(1)}
+
+    wanted = np.arange(3)
+    for _ in range(2):
+        few = Narrow(doctor.predictor, wanted)
+        assert few.grid is doctor.predictor.grid
+        few.grid.once("played for a test", make)
+    assert len(made) == 1

@@ -138,6 +138,11 @@ class Narrow(Predictor):
         )
 
     @property
+    def grid(self) -> Predictor:
+        """The one of all single faults: what is played once is played for it."""
+        return self._whole.grid
+
+    @property
     def in_time(self) -> Sequence[Timing]:
         """What the whole population was played in."""
         return self._whole.in_time
