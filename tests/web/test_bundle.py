@@ -2,9 +2,11 @@
 
 import copy
 import io
+import json
 import re
 import uuid
 import zipfile
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -15,7 +17,7 @@ from sqlalchemy.orm import Session
 from tests.web.conftest import WorkOff
 from tests.web.test_api import NOTE, READING, job_id, open_job, post
 from umweg.core.errors import FormatError
-from umweg.db.bundle import bundle_of, keep_bundle, own_id, read_bundle
+from umweg.db.bundle import bundle_of, bundles_in, keep_bundle, own_id, read_bundle
 from umweg.db.models import CircuitRevision, EntryRow, JobRow
 from umweg.db.store import NotFoundError, Store
 
@@ -232,3 +234,47 @@ def test_all_jobs_are_written_by_a_worker_as_files_that_are_read_in(
     assert not client.post("/api/exports").json()["pending"]
     # The one before gives way: archives do not heap up.
     assert client.get(f"/api/exports/{asked['standing']}.zip").status_code == 404
+
+
+def test_a_machine_that_is_not_the_same_here_is_asked_about(
+    client: TestClient, written: dict[str, Any], engine: Engine
+) -> None:
+    """Once is once: what differs is named, and whoever says so keeps the machine as it is here."""
+    moved = elsewhere(written, "R18-77")
+    assert client.post("/api/jobs/bundle", json=moved).status_code == 201
+    moved["jobs"][0]["machine"]["owner"] = "Kern & Sons"
+    asked = client.post("/api/jobs/bundle", json=moved)
+    assert asked.status_code == 409
+    assert asked.json()["type"] == "urn:umweg:machine_differs"
+    assert "Kern & Sons" in asked.text
+    again = client.post("/api/jobs/bundle", json=moved, params={"keep_mine": True})
+    assert again.status_code == 201
+    assert again.json()["jobs"] == [moved["jobs"][0]["id"]]
+    with Session(engine) as session:
+        there = Store.only(session).machine_of_serial("R18-77")
+        assert there is not None
+        assert there.owner != "Kern & Sons"
+
+
+def test_many_jobs_come_back_whatever_their_size(
+    client: TestClient, written: dict[str, Any], tmp_path: Path
+) -> None:
+    """More than a request of any other kind may have, and an archive of several files."""
+    moved = elsewhere(written, "R18-78")
+    note = {"kind": "note", "text": "x" * 1900}
+    job = moved["jobs"][0]
+    job["entries"] += [
+        {"id": str(uuid.uuid4()), "data": note, "created_at": job["opened_at"]} for _ in range(200)
+    ]
+    answer = client.post("/api/jobs/bundle", json=moved)
+    assert answer.status_code == 201
+    back = client.get(f"/api/jobs/{answer.json()['jobs'][0]}/bundle").json()
+    assert len(back["jobs"][0]["entries"]) == len(job["entries"])
+    archive = tmp_path / "all.zip"
+    with zipfile.ZipFile(archive, "w") as files:
+        files.writestr("one.json", json.dumps(moved))
+        files.writestr("two.json", json.dumps(elsewhere(written, "R18-79")))
+        files.writestr("readme.txt", "no bundle")
+    found = [read_bundle(text) for text in bundles_in(archive)]
+    assert [b.jobs[0].machine.serial for b in found] == ["R18-78", "R18-79"]
+    assert len(read_bundle(" " * 6_000_000 + json.dumps(moved)).jobs) == 1

@@ -51,9 +51,12 @@ const client = createClient<paths>({
 /** What went wrong, in the server's own words. */
 export class ApiError extends Error {
   readonly status: number;
-  constructor(status: number, message: string) {
+  /** What kind of problem it is, the same whatever its words. */
+  readonly code: string;
+  constructor(status: number, message: string, code = "") {
     super(message);
     this.status = status;
+    this.code = code;
   }
 }
 
@@ -69,6 +72,11 @@ function messageOf(error: unknown, status: number): string {
   return [detail, ...(body?.problems ?? [])].join(" ");
 }
 
+function codeOf(error: unknown): string {
+  const type = (error as { type?: unknown } | undefined)?.type;
+  return typeof type === "string" ? type.replace(/^urn:umweg:/, "") : "";
+}
+
 async function unwrap<T>(request: Promise<Reply<T>>): Promise<T> {
   let answer: Reply<T>;
   try {
@@ -77,7 +85,8 @@ async function unwrap<T>(request: Promise<Reply<T>>): Promise<T> {
     throw new ApiError(0, "The server cannot be reached. Nothing was lost; try again.");
   }
   if (answer.data === undefined) {
-    throw new ApiError(answer.response.status, messageOf(answer.error, answer.response.status));
+    const { status } = answer.response;
+    throw new ApiError(status, messageOf(answer.error, status), codeOf(answer.error));
   }
   return answer.data;
 }
@@ -99,6 +108,8 @@ export const api = {
   takeExperienceOver: () => unwrap(client.POST("/api/workshop/experience")),
   leaveExperience: () => unwrapNothing(client.DELETE("/api/workshop/experience")),
   types: () => unwrap(client.GET("/api/types")),
+  foundTypes: (text: string) =>
+    unwrap(client.GET("/api/types/found", { params: { query: { text } } })),
   checkListing: (text: string) => unwrap(client.POST("/api/listings/check", { body: { text } })),
   draftListing: (text: string, beside: string | null) =>
     unwrap(client.POST("/api/listings/draft", { body: { text, beside } })),
@@ -147,7 +158,10 @@ export const api = {
         body: { machine_id: machineId, complaint },
       }),
     ),
-  readIn: (bundle: Schemas["Bundle"]) => unwrap(client.POST("/api/jobs/bundle", { body: bundle })),
+  readIn: (bundle: Schemas["Bundle"], keepMine: boolean) =>
+    unwrap(
+      client.POST("/api/jobs/bundle", { body: bundle, params: { query: { keep_mine: keepMine } } }),
+    ),
   addEntry: (
     id: string,
     data: EntryData,

@@ -147,6 +147,7 @@ let failures = 0;
 let pending = false;
 let unknown: Record<string, unknown> | null = null;
 let refused = "";
+let differing = "";
 let warmthWeighed = false;
 
 async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Response> {
@@ -171,6 +172,8 @@ async function answer(input: RequestInfo | URL, init?: RequestInit): Promise<Res
     if (path === "/api/jobs") return json(job, 201);
     if (path === "/api/jobs/bundle") {
       if (refused) return json({ detail: refused, problems: [] }, 422);
+      if (differing && !request.url.includes("keep_mine=true"))
+        return json({ type: "urn:umweg:machine_differs", detail: differing, problems: [] }, 409);
       return json({ jobs: [card.id, "22222222-0000-0000-0000-000000000000"] }, 201);
     }
     return json({ entry: { ...behaviour, id, data: sent.at(-1)?.body.data }, answer: known }, 201);
@@ -194,6 +197,7 @@ beforeEach(() => {
   failures = 0;
   unknown = null;
   refused = "";
+  differing = "";
   warmthWeighed = false;
   localStorage.clear();
   vi.stubGlobal("fetch", answer);
@@ -286,6 +290,16 @@ describe("JobsPage reading jobs in", () => {
       "jobs.json is no file of ours",
     );
     expect(sent).toEqual([]);
+  });
+
+  it("shows what differs of a machine, and reads in once somebody says that it stays", async () => {
+    differing = "its owner is “Kern” here and “Kern & Sons” in the file";
+    await choose('{"format": "umweg-bundle/1", "circuits": [], "jobs": []}');
+    expect((await screen.findByRole("alert")).textContent).toContain(differing);
+    expect(screen.queryByText(/in the list\.$/)).toBeNull();
+    fireEvent.click(screen.getByRole("button", { name: /my machines stay as they are/ }));
+    expect(await screen.findByText("2 jobs are in the list.")).toBeTruthy();
+    expect(screen.queryByRole("alert")).toBeNull();
   });
 
   it("passes on why a file was refused, and claims nothing", async () => {

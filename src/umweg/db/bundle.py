@@ -2,10 +2,12 @@
 
 import hashlib
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Annotated, Any, Literal, cast
 from uuid import UUID
+from zipfile import BadZipFile, ZipFile, is_zipfile
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import ColumnElement, String, func, select
@@ -68,18 +70,43 @@ class Bundle(_Part):
     """Jobs, and the circuits as they were when each was opened."""
 
     format: Literal["umweg-bundle/1"]
-    circuits: list[Circuit] = Field(max_length=200)
-    jobs: list[BundledJob] = Field(max_length=1000)
+    circuits: list[Circuit]
+    jobs: list[BundledJob]
+
+
+class MachineDiffersError(ConflictError):
+    """A machine in a file is not as it is kept here: somebody has to say that it stays so."""
+
+    code = "machine_differs"
+
+
+def bundles_in(path: Path) -> Iterator[bytes]:
+    """The text of every bundle in a file: one, or each of an archive, one after another.
+
+    Raises
+    ------
+    FormatError : it looks like an archive and is none.
+    """
+    if not is_zipfile(path):
+        yield path.read_bytes()
+        return
+    try:
+        with ZipFile(path) as archive:
+            for name in archive.namelist():
+                if name.endswith(".json"):
+                    yield archive.read(name)
+    except BadZipFile as error:
+        raise FormatError(f"the archive is damaged: {error}") from error
 
 
 def read_bundle(text: str | bytes) -> Bundle:
-    """Read a bundle from JSON.
+    """Read a bundle from JSON, of whatever size.
 
     Raises
     ------
     FormatError : not JSON, not ``umweg-bundle/1``; lists every place that is wrong.
     """
-    data = read_json(text)
+    data = read_json(text, most_bytes=None)
     try:
         return Bundle.model_validate(data)
     except ValidationError as error:
@@ -201,15 +228,22 @@ def bundle_of(rows: Sequence[JobRow]) -> Bundle:
     )
 
 
-def keep_bundle(store: Store, bundle: Bundle) -> list[JobRow]:
+def keep_bundle(store: Store, bundle: Bundle, keep_mine: bool = False) -> list[JobRow]:
     """Keep every job of a bundle, or nothing of it. Kept already, it is left as it is.
+
+    Parameters
+    ----------
+    keep_mine : machines that are here under another name, owner or circuit stay as they are here
 
     Raises
     ------
     CircuitError, FormatError : as :func:`check_bundle`.
-    ConflictError : another machine has one of its serial numbers.
+    MachineDiffersError : a machine with one of its serial numbers is not the same here; names what
+        differs.
     """
     check_bundle(bundle)
+    if not keep_mine and (differing := tuple(_differing(store, bundle))):
+        raise MachineDiffersError("machines in the file are not as they are kept here", differing)
     circuits = {c.id: c for c in bundle.circuits}
     revisions = {
         (job.circuit, job.machine.serial): _revision(store, circuits[job.circuit], job.machine)
@@ -218,6 +252,27 @@ def keep_bundle(store: Store, bundle: Bundle) -> list[JobRow]:
     return [
         _keep_job(store, job, revisions[job.circuit, job.machine.serial]) for job in bundle.jobs
     ]
+
+
+def _differing(store: Store, bundle: Bundle) -> Iterator[Problem]:
+    """What is not the same here of the machines of a bundle."""
+    told: set[str] = set()
+    for job in bundle.jobs:
+        card, there = job.machine, store.machine_of_serial(job.machine.serial)
+        if there is None or card.serial in told:
+            continue
+        told.add(card.serial)
+        base = there.circuit_id.removeprefix(OWN)
+        same_circuit = base.startswith(job.circuit.removeprefix(OWN)[:34])
+        for what, here, in_file, same in (
+            ("name", there.name, card.name, there.name == card.name),
+            ("owner", there.owner, card.owner, there.owner == card.owner),
+            ("circuit", there.circuit_id, job.circuit, same_circuit),
+        ):
+            if not same:
+                where = f"machine {card.serial}"
+                words = f"its {what} is “{here}” here and “{in_file}” in the file"
+                yield Problem("differs", where, words, "read it in once more and keep yours")
 
 
 def own_id(circuit_id: str, serial: str) -> str:
@@ -242,7 +297,8 @@ def _revision(store: Store, circuit: Circuit, machine: MachineCard) -> CircuitRe
 
 def _keep_job(store: Store, job: BundledJob, revision: CircuitRevision) -> JobRow:
     session = store.session
-    machine = store.add_machine(revision.circuit_id, job.machine)
+    there_already = store.machine_of_serial(job.machine.serial)
+    machine = there_already or store.add_machine(revision.circuit_id, job.machine)
     key = f"bundle-{job.id}"
     values: dict[str, Any] = {
         "machine_id": machine.id,

@@ -255,6 +255,13 @@ class Store:
             raise NotFoundError(f"there is no circuit “{circuit_id}”")
         return found
 
+    def machine_of_serial(self, serial: str) -> Machine | None:
+        """The machine with that serial number, if there is one."""
+        found = select(Machine).where(
+            Machine.workshop_id == self.workshop_id, Machine.serial == serial
+        )
+        return self.session.scalars(found).first()
+
     def add_machine(self, circuit_id: str, card: MachineCard) -> Machine:
         """A machine more; the same one again is the one that is there.
 

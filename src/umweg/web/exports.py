@@ -59,9 +59,13 @@ def bundle(job_id: UUID, context: ContextOf) -> Bundle:
 
 
 @router.post("/bundle", status_code=201, responses=WRITES)
-def keep(new: Bundle, context: ContextOf) -> BundleKept:
-    """Keep the jobs of a bundle. What is kept already stays as it is; a bad file changes nothing."""
-    rows = keep_bundle(context.store, new)
+def keep(new: Bundle, context: ContextOf, keep_mine: bool = False) -> BundleKept:
+    """Keep the jobs of a bundle. What is kept already stays as it is; a bad file changes nothing.
+
+    Where a machine is not as it is kept here, what differs is said (409, ``machine_differs``); it is
+    read in once somebody has said that the machine stays as it is here.
+    """
+    rows = keep_bundle(context.store, new, keep_mine)
     found = BundleKept(jobs=[row.id for row in rows])
     digests = {row.circuit_revision.sha256 for row in rows}
     context.session.commit()

@@ -19,6 +19,8 @@ log = structlog.get_logger("umweg.web")
 
 MOST_BYTES = 256 * 1024
 """A whole job's complaint is some kilobytes."""
+LARGER = {"/api/jobs/bundle": 64 * 2**20}
+"""A file of jobs has their whole records."""
 MOST_DEEP = 40
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]", "testserver")
 SAFE = ("GET", "HEAD", "OPTIONS")
@@ -81,7 +83,9 @@ class Guards:
             headers = Headers(scope=scope)
             self._check_host(scope["method"], headers)
             if scope["method"] not in SAFE:
-                receive = await _checked_body(headers, receive)
+                receive = await _checked_body(
+                    headers, receive, LARGER.get(scope["path"], MOST_BYTES)
+                )
             inner = {**scope, "method": "GET"} if head else scope
             await self._app(inner, receive, answer)
         except Refused as refused:
@@ -112,9 +116,9 @@ def _name_of(host: str) -> str:
     return name if colon and port.isdigit() else host
 
 
-async def _checked_body(headers: Headers, receive: Receive) -> Receive:
+async def _checked_body(headers: Headers, receive: Receive, most_bytes: int) -> Receive:
     """The body, read whole and checked, to be received again by who handles the request."""
-    body = await _read(headers, receive)
+    body = await _read(headers, receive, most_bytes)
     if body:
         _check_json(headers, body)
     given = False
@@ -129,10 +133,10 @@ async def _checked_body(headers: Headers, receive: Receive) -> Receive:
     return again
 
 
-async def _read(headers: Headers, receive: Receive) -> bytes:
+async def _read(headers: Headers, receive: Receive, most_bytes: int) -> bytes:
     told = headers.get("content-length", "")
-    too_large = Refused(413, "too_large", f"a request may have {MOST_BYTES} bytes at most")
-    if told.isdigit() and int(told[:12]) > MOST_BYTES:
+    too_large = Refused(413, "too_large", f"a request may have {most_bytes} bytes at most")
+    if told.isdigit() and int(told[:12]) > most_bytes:
         raise too_large
     pieces, size, more = [], 0, True
     while more:
@@ -141,7 +145,7 @@ async def _read(headers: Headers, receive: Receive) -> bytes:
             break
         pieces.append(message.get("body", b""))
         size += len(pieces[-1])
-        if size > MOST_BYTES:
+        if size > most_bytes:
             raise too_large
         more = message.get("more_body", False)
     return b"".join(pieces)

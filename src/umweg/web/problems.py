@@ -16,7 +16,7 @@ from umweg.web.schemas import ProblemView
 
 log = structlog.get_logger("umweg.web")
 
-STATUS_OF_CODE = {"not_found": 404, "conflict": 409}
+STATUS_OF_CODE = {"not_found": 404, "conflict": 409, "machine_differs": 409}
 MEDIA = "application/problem+json"
 BUSY = "the server is busy; nothing of this request was begun, try again"
 UNSURE = (

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type JobCard, type Workshop } from "../../api/client";
+import { ApiError, api, type JobCard, type Workshop } from "../../api/client";
 import { useEvents } from "../../api/events";
 import { useJobs, useWorkshop } from "../../api/queries";
 import { FilePick } from "../../ui/FilePick";
@@ -129,15 +129,19 @@ function NewJob({ workshop }: { workshop: Workshop }) {
 function ReadIn() {
   const [error, setError] = useState<Error | null>(null);
   const [kept, setKept] = useState<number | null>(null);
+  const [differs, setDiffers] = useState<File | null>(null);
   const queries = useQueryClient();
-  const read = async (chosen: File) => {
+  const read = async (chosen: File, keepMine = false) => {
     setError(null);
     setKept(null);
+    setDiffers(null);
     try {
-      const found = await api.readIn(JSON.parse(await chosen.text()));
+      const found = await api.readIn(JSON.parse(await chosen.text()), keepMine);
       setKept(found.jobs.length);
       await queries.invalidateQueries();
     } catch (failure) {
+      // What differs is shown, and somebody says whether the jobs are read in all the same.
+      if (failure instanceof ApiError && failure.code === "machine_differs") setDiffers(chosen);
       setError(
         failure instanceof SyntaxError
           ? new Error(`${chosen.name} is no file of ours: it is not JSON`)
@@ -163,6 +167,13 @@ function ReadIn() {
       {error && (
         <div className="mt-3">
           <Failure error={error} />
+          {differs && (
+            <div className="mt-2">
+              <Button onClick={() => void read(differs, true)}>
+                Read its jobs in; my machines stay as they are here
+              </Button>
+            </div>
+          )}
         </div>
       )}
     </section>

@@ -354,15 +354,15 @@ def problems_of(error: ValidationError) -> tuple[Problem, ...]:
     )
 
 
-def read_json(text: str | bytes) -> object:
-    """Read a file's JSON, within what a document may be.
+def read_json(text: str | bytes, most_bytes: int | None = MOST_BYTES) -> object:
+    """Read a file's JSON, within what a document may be; of any size where no limit is given.
 
     Raises
     ------
     FormatError : it is too large, nested too deep, or no JSON.
     """
-    if len(text) > MOST_BYTES:
-        raise FormatError(f"the file has {len(text)} bytes; a document has {MOST_BYTES} at most")
+    if most_bytes is not None and len(text) > most_bytes:
+        raise FormatError(f"the file has {len(text)} bytes; a document has {most_bytes} at most")
     try:
         return json.loads(text)
     except RecursionError as error:
