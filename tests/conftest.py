@@ -10,7 +10,7 @@ import pytest
 from xdist.remote import Producer
 from xdist.scheduler import LoadScopeScheduling
 
-from umweg.core.circuit.document import Circuit, read_circuit
+from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
@@ -18,6 +18,7 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.solve.steady import SteadySolver
 from umweg.library import HERE, load_circuit, load_jobs
 from umweg.service.logs import set_up_logs
+from umweg.validation.machines import machine
 from umweg.work.memory import give_back
 
 os.environ.setdefault("UMWEG_LOG", "error")
@@ -94,45 +95,9 @@ def packer_data() -> dict[str, Any]:
     return data
 
 
-def bench_circuit(
-    components: list[dict[str, Any]], rpm: float = 1000.0, **more: Any
-) -> dict[str, Any]:
-    """A small circuit as data: a pump on an engine, a tank, and what a test adds."""
-    return {
-        "format": "umweg-circuit/1",
-        "id": "bench",
-        "name": "Test bench",
-        "family": ["F21"],
-        "machine_kind": "test bench",
-        "fluid": {"grade": "46", "viscosity_40_c_mm2_s": 46, "viscosity_100_c_mm2_s": 6.8},
-        "prime_movers": [
-            {"id": "engine", "label": "Motor", "idle_rpm": rpm, "rated_rpm": rpm, "max_rpm": rpm}
-        ],
-        "components": [
-            {
-                "id": "tank",
-                "type": "reservoir",
-                "label": "Tank",
-                "connections": {"tank": "tank", "suction": "inlet"},
-                "parameters": {"pickup_k": 5000},
-            },
-            {
-                "id": "pump",
-                "type": "fixed_pump",
-                "label": "Pump",
-                "connections": {"inlet": "inlet", "outlet": "p", "shaft": "engine"},
-                "parameters": {"displacement_cm3": 20, "leakage_lpm_per_bar": 1e-5},
-            },
-            *components,
-        ],
-        "states": {"run": {"label": "Running", "engine": "rated", "oil_c": 40}},
-        **more,
-    }
-
-
 @pytest.fixture
 def make_bench() -> Callable[..., Circuit]:
     def make(components: list[dict[str, Any]], **more: Any) -> Circuit:
-        return read_circuit(json.dumps(bench_circuit(components, **more)))
+        return machine(components, **more)
 
     return make

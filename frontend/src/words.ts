@@ -41,12 +41,12 @@ export const WARMTH = {
 export type Warmth = keyof typeof WARMTH;
 
 export const FAMILY: Record<string, string> = {
-  detour: "takes a detour",
-  dam: "is dammed",
-  source: "source gives too little",
-  command: "command does not arrive",
-  load: "load is not what one thinks",
-  gauge: "gauge lies",
+  detour: "The oil takes a detour",
+  dam: "The oil is dammed",
+  source: "The source gives too little",
+  command: "The command does not arrive",
+  load: "The load is not what one thinks",
+  gauge: "The gauge lies",
 };
 
 export const VERDICT: Record<string, { word: string; tone: "good" | "warn" | "stop" }> = {

@@ -19,6 +19,7 @@ from umweg.core.circuit.document import (
     read_circuit,
     read_json,
 )
+from umweg.core.components import component_type
 from umweg.core.components.base import ACROSS_UNIT
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.question import answer
@@ -831,6 +832,47 @@ def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = Fa
             print(f"  looks like {', '.join(fault.alike)}")
 
 
+@app.command()
+def types(
+    words: Annotated[str, typer.Argument(help="what it is called or does")],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """Types of parts by the words of the trade; where none has them, the nearest."""
+    from umweg.core.components.words import find_types
+
+    found = find_types(words)
+    if as_json:
+        print(json.dumps(asdict(found)))
+        return
+    if found.nearest:
+        print(f"no part is called “{words}”; the nearest:")
+    for name in found.names:
+        kind = component_type(name)
+        print(f"{name:28} {kind.label}: {kind.summary()}")
+
+
+@app.command()
+def validate(as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
+    """The flow laws beside packages, standards and closed forms: each figure, and whether it keeps its band."""
+    from umweg.validation import comparisons
+
+    held = True
+    for c in comparisons():
+        held &= c.holds
+        if as_json:
+            points = [{**asdict(p), "within": c.within(p)} for p in c.points]
+            named = {k: getattr(c, k) for k in ("name", "law", "source", "unit", "band", "floor")}
+            print(json.dumps({**named, "bound": c.kind, "holds": c.holds, "points": points}))
+            continue
+        worst = c.worst
+        print(
+            f"{'ok ' if c.holds else 'OUT'} {c.name}: {len(c.points)} figures, the farthest at "
+            f"{worst.at}: {worst.ours:.4g}, source {worst.reference:.4g}"
+        )
+    if not held:
+        raise SystemExit(1)
+
+
 @bench_app.command("solve")
 def bench_solve(
     batch: int = 10000,
@@ -1107,17 +1149,25 @@ def export(
 
 
 @app.command(name="import")
-def import_(file: Annotated[Path, typer.Argument(help="a file that export wrote")]) -> None:
+def import_(
+    file: Annotated[Path, typer.Argument(help="a file that export wrote, or an archive of such")],
+    keep_mine: Annotated[
+        bool, typer.Option(help="machines that differ stay as they are kept here")
+    ] = False,
+) -> None:
     """Read such a file in: all of it or nothing; what is kept already stays as it is."""
     from sqlalchemy.orm import Session
 
-    from umweg.db.bundle import keep_bundle, read_bundle
+    from umweg.db.bundle import bundles_in, keep_bundle, read_bundle
     from umweg.db.session import make_engine
     from umweg.db.store import Store
 
-    bundle = read_bundle(file.read_bytes())
     with Session(make_engine()) as session:
-        rows = keep_bundle(Store.only(session), bundle)
+        rows = [
+            row
+            for text in bundles_in(file)
+            for row in keep_bundle(Store.only(session), read_bundle(text), keep_mine)
+        ]
         session.commit()
         for row in rows:
             print(f"{row.id}  {row.machine.name}: {row.complaint}")

@@ -17,6 +17,7 @@ from umweg.core.solve.power import power_balance
 from umweg.core.trace.level import drawn_l
 from umweg.library import circuit_ids, load_circuit
 from umweg.library.hand import CALCULATIONS
+from umweg.validation.page import validation_page
 
 METER = "the shop's meter"
 HEATERS = 3
@@ -29,7 +30,7 @@ Pages = dict[str, Callable[[], str]]
 
 def pages() -> Pages:
     """Every generated page that says the same wherever it is made."""
-    found: Pages = {"components.md": components_page}
+    found: Pages = {"components.md": components_page, "validation.md": validation_page}
     for name in circuit_ids():
         found[f"circuits/{name}.md"] = partial(_of_library, circuit_page, name)
     return found

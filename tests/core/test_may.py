@@ -28,8 +28,8 @@ def test_the_healthy_machine_is_named_first_when_it_breaks_its_own_parts() -> No
     answer = asked("hauler_fan", "outlet_plugged")
     assert not answer.allowed
     assert answer.healthy_breaks.startswith("the healthy machine itself would put")
-    assert "case of Fan motor" in answer.healthy_breaks
-    assert "rated 6 bar" in answer.healthy_breaks
+    assert "port B of Fan motor" in answer.healthy_breaks
+    assert "rated 60 bar" in answer.healthy_breaks
     assert answer.gentler == ("a gauge at a coupling in the same state, nothing opened",)
 
 

@@ -101,7 +101,7 @@ MOVES = [
     # fault, quantity, place, state, direction
     ("pump:worn=0.6", "flow_lpm", "pump_outlet", "pump_loaded_hot", "falls"),
     ("pump:worn=0.6", "speed_mm_s", "tailgate", "tailgate_raise_hot", "falls"),
-    ("pump:worn=0.4", "pressure_bar", "block_gauge", "neutral_rated", "stays"),
+    ("pump:worn=0.3", "pressure_bar", "block_gauge", "neutral_rated", "stays"),
     ("main_relief:set_low=0.3", "pressure_bar", "block_gauge", "tailgate_raise_stalled", "falls"),
     ("main_relief:set_low=0.3", "speed_mm_s", "blade", "blade_extend_free", "stays"),
     ("main_relief:set_high=0.3", "pressure_bar", "block_gauge", "tailgate_raise_stalled", "rises"),

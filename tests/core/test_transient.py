@@ -9,7 +9,7 @@ import pytest
 from scipy.integrate import quad, solve_ivp
 
 from tests.core.machines import solver_of
-from tests.core.test_closed_form import PUMP_LPM, orifice, part, relief
+from tests.core.test_closed_form import PUMP_LPM, orifice, relief
 from umweg.bench.play import radau
 from umweg.core.circuit.document import Circuit
 from umweg.core.components.base import Array, ComponentType
@@ -19,6 +19,7 @@ from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Accuracy, Curves, Phase, TransientSolver
+from umweg.validation.machines import part
 
 Bench = Callable[..., Circuit]
 OFF = {"label": "Stopped", "engine": "off", "oil_c": 40}
@@ -291,7 +292,7 @@ def test_no_energy_is_made_or_lost(make_bench: Bench, cooling_s: float, exponent
     )
     s, a, speed = found.across[0].T
     place = found.place_mm[0, :, 0]
-    here = (found.time_s > 2.8) & (place > 1.0) & (place < 590.0)
+    here = (found.time_s > 2.0) & (place > 1.0) & (place < 590.0)
     begin, end = np.flatnonzero(here)[[0, -1]]
     part_s = slice(begin, end + 1)
     assert place[end] - place[begin] > 100.0
@@ -321,7 +322,7 @@ def test_no_energy_is_made_or_lost(make_bench: Bench, cooling_s: float, exponent
     litres = 2 * ComponentType.fittings_l + area * 1e-4 * float(place[begin])
     pressed = oil_bar_l(litres, float(a[end])) - oil_bar_l(litres, float(a[begin]))
     assert given > 50.0
-    assert heat + lifted + damped + faster + pressed == pytest.approx(given, rel=1e-3)
+    assert heat + lifted + damped + faster + pressed == pytest.approx(given, rel=2e-3)
 
 
 DAMPER_N_S_MM = 10.0

@@ -7,10 +7,11 @@ from typing import Any
 import numpy as np
 import pytest
 
-from tests.core.test_closed_form import PUMP_LPM, orifice, part, relief, solve
+from tests.core.test_closed_form import PUMP_LPM, orifice, relief, solve
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
 from umweg.core.components.base import evaluate
+from umweg.validation.machines import part
 
 Bench = Callable[..., Circuit]
 

@@ -28,6 +28,27 @@ export const useMachineRecord = (id: number) =>
 export const useTypes = () =>
   useQuery({ queryKey: ["types"], queryFn: api.types, staleTime: Number.POSITIVE_INFINITY });
 
+function foundTypes(text: string) {
+  const asked = text.trim().slice(0, 80);
+  return {
+    queryKey: ["types", asked],
+    queryFn: () => api.foundTypes(asked),
+    enabled: asked !== "",
+    staleTime: Number.POSITIVE_INFINITY,
+  };
+}
+
+/** Types by the words of the trade, and a way to wait for those of the words that stand there now. */
+export function useFoundTypes(text: string) {
+  const queries = useQueryClient();
+  const asked = foundTypes(text);
+  const { data } = useQuery({ ...asked, placeholderData: (before) => before });
+  return {
+    found: asked.enabled ? data : undefined,
+    now: async () => (asked.enabled ? queries.ensureQueryData(asked) : undefined),
+  };
+}
+
 /** How often to ask for what is pending where the server cannot tell by itself. */
 const ASK_AGAIN_MS = typeof EventSource === "undefined" ? 1000 : 10_000;
 const STATE_AGAIN_MS = 1000;

@@ -306,6 +306,9 @@ export interface paths {
         /**
          * Keep
          * @description Keep the jobs of a bundle. What is kept already stays as it is; a bad file changes nothing.
+         *
+         *     Where a machine is not as it is kept here, what differs is said (409, ``machine_differs``); it is
+         *     read in once somebody has said that the machine stays as it is here.
          */
         post: operations["keep_api_jobs_bundle_post"];
         delete?: never;
@@ -777,6 +780,26 @@ export interface paths {
          * @description Every type of part: what it is, its ports and its numbers.
          */
         get: operations["types_api_types_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/types/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Found Types
+         * @description Types by the words of the trade; where none has them, the nearest.
+         */
+        get: operations["found_types_api_types_found_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1747,6 +1770,19 @@ export interface components {
             viscosity_100_c_mm2_s: number;
             /** Viscosity 40 C Mm2 S */
             viscosity_40_c_mm2_s: number;
+        };
+        /**
+         * FoundTypesView
+         * @description Types of parts that some words name, the likeliest first.
+         */
+        FoundTypesView: {
+            /** Names */
+            names: string[];
+            /**
+             * Nearest
+             * @description none has these words: the nearest to them
+             */
+            nearest: boolean;
         };
         /**
          * Function
@@ -4926,7 +4962,9 @@ export interface operations {
     };
     keep_api_jobs_bundle_post: {
         parameters: {
-            query?: never;
+            query?: {
+                keep_mine?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6833,6 +6871,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TypeView"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    found_types_api_types_found_get: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundTypesView"];
                 };
             };
             /** @description The host is not this application's */

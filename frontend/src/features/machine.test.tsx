@@ -102,9 +102,15 @@ describe("a new machine", () => {
   });
 
   it("adds a part by a few letters, and a number of the part under the cursor", async () => {
-    serve({ "/api/types": TYPES, "/api/circuits": [], "/api/listings/check": SOUND });
+    serve({
+      "/api/types": TYPES,
+      "/api/types/found": { names: ["relief_valve", "cylinder"], nearest: true },
+      "/api/circuits": [],
+      "/api/listings/check": SOUND,
+    });
     const list = show();
-    fireEvent.change(screen.getByLabelText("Add a part"), { target: { value: "cyl" } });
+    fireEvent.change(screen.getByLabelText("Add a part"), { target: { value: "cylinderr" } });
+    await screen.findByText(/Nothing is called “cylinderr” here/);
     fireEvent.click(await screen.findByRole("button", { name: /Cylinder/ }));
     expect(list.value).toBe("cylinder cylinder A=? B=?\n");
     const help = await screen.findByRole("region", { name: "This part" });
@@ -218,15 +224,22 @@ describe("the part under the cursor", () => {
   });
 
   it("has a part put into its line, another type, another name, and is written once more", async () => {
-    serve({ "/api/types": [...TYPES, FILTER], "/api/circuits": [], "/api/listings/check": SOUND });
+    serve({
+      "/api/types": [...TYPES, FILTER],
+      "/api/types/found": { names: ["pressure_filter"], nearest: false },
+      "/api/circuits": [],
+      "/api/listings/check": SOUND,
+    });
     const list = show();
     fireEvent.change(list, { target: { value: "ram cylinder A=a B=b bore_mm=90" } });
     fireEvent.click(await screen.findByRole("button", { name: "Put a part into the line to A" }));
     const field = await screen.findByLabelText("Into the line to ram, A: type what it is");
     fireEvent.change(field, { target: { value: "filter" } });
     fireEvent.keyDown(field, { key: "Enter" });
-    expect(list.value).toBe(
-      "filter pressure_filter inlet=a outlet=filter_outlet\nram cylinder A=filter_outlet B=b bore_mm=90",
+    await waitFor(() =>
+      expect(list.value).toBe(
+        "filter pressure_filter inlet=a outlet=filter_outlet\nram cylinder A=filter_outlet B=b bore_mm=90",
+      ),
     );
     list.setSelectionRange(60, 60);
     fireEvent.select(list);
@@ -243,7 +256,7 @@ describe("the part under the cursor", () => {
     const other = await screen.findByLabelText(/In the place of/);
     fireEvent.change(other, { target: { value: "filter" } });
     fireEvent.keyDown(other, { key: "Enter" });
-    expect(list.value).toContain("pressure_filter inlet=? outlet=?");
+    await waitFor(() => expect(list.value).toContain("pressure_filter inlet=? outlet=?"));
   });
 });
 

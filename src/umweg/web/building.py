@@ -5,10 +5,11 @@ from collections.abc import Callable
 from functools import cache
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Query
 
 from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.components import component_types
+from umweg.core.components.words import find_types
 from umweg.core.draft.bill import read_bill
 from umweg.core.draft.joins import likely_joins
 from umweg.core.draft.listing import document_of as circuit_of_listing
@@ -31,6 +32,7 @@ from umweg.web.schemas import (
     DraftStateView,
     DraftView,
     Finding,
+    FoundTypesView,
     KnownCircuit,
     Listing,
     ListingView,
@@ -81,8 +83,15 @@ def _types() -> list[TypeView]:
             ],
         )
         for name, kind in component_types().items()
-        if not kind.opened_port
+        if kind.of_machines
     ]
+
+
+@router.get("/types/found", responses=READS)
+def found_types(text: Annotated[str, Query(max_length=80)]) -> FoundTypesView:
+    """Types by the words of the trade; where none has them, the nearest."""
+    found = find_types(text)
+    return FoundTypesView(names=list(found.names), nearest=found.nearest)
 
 
 @router.get("/circuits", responses=READS)

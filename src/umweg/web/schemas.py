@@ -254,6 +254,13 @@ class ParameterView(Model):
     default: float
 
 
+class FoundTypesView(Model):
+    """Types of parts that some words name, the likeliest first."""
+
+    names: list[str]
+    nearest: bool = Field(description="none has these words: the nearest to them")
+
+
 class TypeView(Model):
     """A component type, as somebody who types a list wants to know it."""
 

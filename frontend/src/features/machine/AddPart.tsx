@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { PartType } from "../../api/client";
+import { useFoundTypes } from "../../api/queries";
 import { Button } from "../../ui/primitives";
-import { typesMatching } from "./listing";
 
 /** Where the part that is looked for goes: into the line to a port, or in the place of a part. */
 export interface Placing {
@@ -24,12 +24,15 @@ function asked(placing: Placing | null): string {
   return `Into the line to ${placing.name}, ${placing.port}: type what it is`;
 }
 
-/** A part by a few letters of its name or of what it does. */
+/** A part by what the trade calls it or by what it does. */
 export function AddPart({ types, placing, onAdd, onLeave }: AddPartProps) {
   const [wanted, setWanted] = useState("");
   // Something that is put into a line has two ports for it to go through.
   const fitting = placing?.port ? types.filter((t) => t.ports.length > 1) : types;
-  const found = wanted.trim() ? typesMatching(fitting, wanted).slice(0, 8) : [];
+  const { found: answer, now } = useFoundTypes(wanted);
+  const typesOf = (names: string[]) =>
+    names.flatMap((name) => fitting.find((type) => type.name === name) ?? []);
+  const found = typesOf(answer?.names ?? []).slice(0, 8);
   const take = (type: PartType) => {
     onAdd(type);
     setWanted("");
@@ -45,7 +48,13 @@ export function AddPart({ types, placing, onAdd, onLeave }: AddPartProps) {
         value={wanted}
         onChange={(e) => setWanted(e.target.value)}
         onKeyDown={(e) => {
-          if (e.key === "Enter" && found[0]) take(found[0]);
+          if (e.key === "Enter")
+            void now()
+              .then(
+                (at) => typesOf(at?.names ?? [])[0],
+                () => undefined,
+              )
+              .then((first) => first && take(first));
           if (e.key === "Escape") {
             setWanted("");
             onLeave();
@@ -58,6 +67,11 @@ export function AddPart({ types, placing, onAdd, onLeave }: AddPartProps) {
           aria-label="Types"
           className="absolute inset-x-0 top-full z-20 max-h-96 overflow-auto rounded-md border border-ink/40 bg-card shadow-lg"
         >
+          {answer?.nearest && (
+            <li className="border-b border-ink/20 px-3 py-1.5 text-sm">
+              Nothing is called “{wanted.trim()}” here; the nearest:
+            </li>
+          )}
           {found.map((type) => (
             <li key={type.name}>
               <button

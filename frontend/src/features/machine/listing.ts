@@ -67,21 +67,3 @@ export function partAt(
   const given = new Set([...line.matchAll(/([\w.]+)=/g)].map((found) => found[1] ?? ""));
   return { type, given, end: from + line.trimEnd().length };
 }
-
-/** Types whose name, label or summary has every word that was typed, the best first. */
-export function typesMatching(types: PartType[], wanted: string): PartType[] {
-  const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
-  const rank = (type: PartType) => {
-    const label = type.label.toLowerCase();
-    // Who types a type's own name means that type.
-    if (type.name.startsWith(words.join("_"))) return -1;
-    if (label.startsWith(words[0] ?? "")) return 0;
-    return words.every((w) => label.includes(w)) ? 1 : 2;
-  };
-  return types
-    .filter((type) => {
-      const all = `${type.name} ${type.label} ${type.summary}`.toLowerCase();
-      return words.every((word) => all.includes(word));
-    })
-    .sort((a, b) => rank(a) - rank(b) || a.label.localeCompare(b.label));
-}

@@ -209,7 +209,7 @@ function SuspectCard({ suspect, title, isOpen, onOpen, ...panel }: CardProps) {
       {isOpen && (
         <div className="mt-2">
           <p className="flex flex-wrap gap-1.5 text-sm">
-            <Tag tone="plain">The oil {FAMILY[suspect.family] ?? suspect.family}</Tag>
+            {suspect.family && <Tag tone="plain">{FAMILY[suspect.family] ?? suspect.family}</Tag>}
             {suspect.faults[0]?.location && <Tag tone="plain">{suspect.faults[0].location}</Tag>}
           </p>
           <Peers suspect={suspect} suspects={diagnosis.suspects} />

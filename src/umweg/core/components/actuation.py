@@ -1,6 +1,7 @@
 """Clutches, brakes, single-acting cylinders, and loads that depend on where they are."""
 
 import math
+from typing import ClassVar
 
 from umweg.core.components.base import (
     AREA_FLOW,
@@ -15,7 +16,7 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, law, ramp, sliding, smooth_step, turbulent
+from umweg.core.components.kernels import couple, cracking, law, sliding, smooth_step, turbulent
 from umweg.core.components.overload import LADEN, OVERLOADED, over
 from umweg.core.components.storage import Inertia, OilVolume, Place, area_l_per_mm
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
@@ -59,6 +60,21 @@ class SingleActingCylinder(ComponentType):
 
     type_name = "single_acting_cylinder"
     label = "Single-acting cylinder"
+    words: ClassVar[tuple[str, ...]] = (
+        "single acting ram",
+        "plunger",
+        "displacement cylinder",
+        "telescopic cylinder",
+        "telescopic ram",
+        "hoist ram",
+        "lift jack",
+        "jack leg",
+        "slave cylinder",
+    )
+    roles = (
+        "seal",
+        "slides",
+    )
     ports = (Port("A"), Port("vent", line="drain"), Port("rod", "translation"))
     stores_oil = True
     storage = (
@@ -172,6 +188,13 @@ class LeverLoad(ComponentType):
     type_name = "lever_load"
     named_on_demand = True
     label = "Load on a lever"
+    words = (
+        "arm",
+        "boom on a pivot",
+        "tailgate",
+        "bucket arm",
+    )
+    roles = ("slides",)
     ports = (Port("rod", "translation"),)
 
     carried_by = ("weight_n",)
@@ -231,6 +254,11 @@ class LeverLoad(ComponentType):
 _LEVER_LOAD = LeverLoad.rows()
 
 
+_AIR_NM_PER_RPM, _AIR_NM_PER_RPM2 = 5e-4, 3e-7
+"""What grease and air hold back: an inertia alone has no bearing to speak of, and a load that runs away
+is held by the air at last."""
+
+
 @law
 def _rotary_load(x, k, env, f, j):
     for c in range(x.shape[0]):
@@ -241,23 +269,34 @@ def _rotary_load(x, k, env, f, j):
                 1.0 + k[c, _ROTARY_LOAD.laden, b] * k[c, _ROTARY_LOAD.over, b]
             )
             drag = scale * k[c, _ROTARY_LOAD.resistance_nm, b] + k[c, _ROTARY_LOAD.binding_nm, b]
-            viscous = 0.01 + 100.0 * k[c, _ROTARY_LOAD.stop, b]
-            torque = scale * k[c, _ROTARY_LOAD.torque_nm, b] + drag * t + viscous * n
+            viscous = _AIR_NM_PER_RPM + 100.0 * k[c, _ROTARY_LOAD.stop, b]
+            air = _AIR_NM_PER_RPM2 * abs(n)
+            torque = scale * k[c, _ROTARY_LOAD.torque_nm, b] + drag * t + (viscous + air) * n
             f[c, 0, b] = _ROT * torque
-            j[c, 0, 0, b] = _ROT * (drag * dt + viscous)
+            j[c, 0, 0, b] = _ROT * (drag * dt + viscous + 2.0 * air)
 
 
 class RotaryLoad(ComponentType):
     """What a motor turns: a constant torque (downhill it drives), a resistance, or a stop.
 
-    ``T = w·torque + (w·resistance + binding)·s/√(1 + s²) + D·n`` with ``w = scale·(1 + over)``,
-    ``over`` only where it is laden, and ``s = n/5 rpm``; D is 0.01 Nm/rpm, and 100 Nm/rpm more at
+    ``T = w·torque + (w·resistance + binding)·s/√(1 + s²) + (D + E·|n|)·n`` with ``w = scale·(1 + over)``,
+    ``over`` only where it is laden, and ``s = n/5 rpm``; D is 0.0005 Nm/rpm, E 3·10⁻⁷ Nm/rpm², and 100 Nm/rpm more at
     a stop.
     """
 
     type_name = "rotary_load"
     named_on_demand = True
     label = "Load on a shaft"
+    words = (
+        "winch",
+        "drum",
+        "turntable",
+        "conveyor",
+        "auger",
+        "rotor",
+        "wheel",
+    )
+    roles = ("slides",)
     ports = (Port("shaft", "rotation"),)
 
     carried_by = ("torque_nm",)
@@ -302,7 +341,7 @@ class RotaryLoad(ComponentType):
         ("M0 0.62 H0.6 M0 0.78 H0.6", "M1.1 0.1 a0.6 0.6 0 1 0 0.01 0", "M1.1 0.7 L1.5 0.4"),
     )
     example = Example(
-        "80 Nm and 0.01 Nm/rpm at 500 rpm", {"shaft": 500.0}, {"shaft": 0.0628319 * 85.0},
+        "80 Nm, 0.0005 Nm/rpm and 3e-7 Nm/rpm² at 500 rpm", {"shaft": 500.0}, {"shaft": 0.0628319 * 80.325},
         {"torque_nm": 80.0},
     )  # fmt: skip
     law = _rotary_load
@@ -311,14 +350,19 @@ class RotaryLoad(ComponentType):
 _ROTARY_LOAD = RotaryLoad.rows()
 
 
+_GENTLE_NM = 5.0
+"""Torque below which plates that hardly touch are dragged along more gently."""
+
+
 @law
 def _clutch(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            head, dhead = ramp(x[c, 0, b] - k[c, _CLUTCH.spring_bar, b], 0.5)
+            head, dhead = cracking(x[c, 0, b] - k[c, _CLUTCH.spring_bar, b], 0.5)
             most = k[c, _CLUTCH.nm_per_bar, b] * head + 0.05
             slip = x[c, 2, b] - x[c, 3, b]
-            s = k[c, _CLUTCH.stiffness_nm_per_rpm, b] * slip / most
+            soft = most + _GENTLE_NM
+            s = k[c, _CLUTCH.stiffness_nm_per_rpm, b] * slip / soft
             root = math.sqrt(1.0 + s * s)
             cube = root * root * root
             couple(
@@ -329,9 +373,9 @@ def _clutch(x, k, env, f, j):
                 2,
                 3,
                 _ROT * most * s / root,
-                _ROT * k[c, _CLUTCH.stiffness_nm_per_rpm, b] / cube,
+                _ROT * k[c, _CLUTCH.stiffness_nm_per_rpm, b] * most / (soft * cube),
             )
-            by = _ROT * k[c, _CLUTCH.nm_per_bar, b] * dhead * s * s * s / cube
+            by = _ROT * k[c, _CLUTCH.nm_per_bar, b] * dhead * (s / root - most * s / (soft * cube))
             j[c, 2, 0, b] += by
             j[c, 3, 0, b] -= by
             dp = x[c, 0, b] - x[c, 1, b]
@@ -344,12 +388,24 @@ def _clutch(x, k, env, f, j):
 class Clutch(ComponentType):
     """Plate clutch pressed by oil: it carries torque in proportion to its pressure.
 
-    ``T_max = G·(p − p_spring)``, torque rises with slip as ``T_max·s/√(1 + s²)``; its piston seals
+    ``T_max = G·(p − p_spring)``, torque rises with slip as ``T_max·s/√(1 + s²)``,
+    ``s = stiffness·Δn/(T_max + 5 Nm)``; its piston seals
     leak to the housing.
     """
 
     type_name = "clutch"
     label = "Clutch"
+    words = (
+        "wet clutch",
+        "multi-plate clutch",
+        "PTO clutch",
+        "clutch pack",
+        "power shift clutch",
+    )
+    roles = (
+        "carries a torque",
+        "seal",
+    )
     ports = (
         Port("supply"),
         Port("drain", line="drain"),
@@ -367,7 +423,7 @@ class Clutch(ComponentType):
         )
         tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
         stiffness_nm_per_rpm: float = quantity(
-            40, "Nm/rpm", "torque per slip while it holds", low=1, high=5000
+            100, "Nm/rpm", "torque per slip while it holds", low=1, high=5000
         )
 
     fault_modes = (
@@ -408,15 +464,19 @@ class Clutch(ComponentType):
         ("M1.6 2 V1.5",),
     )
     example = Example(
-        "16 − 2 − 0.25 = 13.75 bar·60 + 0.05; s = 40·10/825.05: 824.1·0.4362; seal 0.32",
-        {"supply": 16.0, "drain": 0.0, "driver": 1500.0, "driven": 1490.0},
-        {"supply": 0.32, "drain": -0.32, "driver": 22.615, "driven": -22.615},
+        "(16 − 2)·60 + 0.05; s = 100·4/845.05: 840.05·0.42784; seal 0.32",
+        {"supply": 16.0, "drain": 0.0, "driver": 1500.0, "driven": 1496.0},
+        {"supply": 0.32, "drain": -0.32, "driver": 22.582, "driven": -22.582},
         rel=2e-3,
     )
     law = _clutch
 
 
 _CLUTCH = Clutch.rows()
+
+
+_BRAKE_CREEPS_RPM = 0.5
+"""What is held at seven tenths of what a brake can hold turns so slowly: nobody sees it move."""
 
 
 @law
@@ -427,7 +487,7 @@ def _spring_brake(x, k, env, f, j):
                 x[c, 0, b], k[c, _SPRING_BRAKE.begin_bar, b], k[c, _SPRING_BRAKE.free_bar, b]
             )
             most = _ROT * k[c, _SPRING_BRAKE.torque_nm, b]
-            t, dt = sliding(x[c, 2, b], 2.0)
+            t, dt = sliding(x[c, 2, b], _BRAKE_CREEPS_RPM)
             f[c, 2, b] += most * (1.0 - free) * t
             j[c, 2, 0, b] -= most * dfree * t
             j[c, 2, 2, b] += most * (1.0 - free) * dt
@@ -442,11 +502,26 @@ class SpringBrake(ComponentType):
     """Spring-applied brake, released by pressure.
 
     ``T = T_max·(1 − S(p))·s/√(1 + s²)``, S a cubic step from ``begin_bar`` to ``free_bar``,
-    ``s = n/2 rpm``. Its seal leaks into the case.
+    ``s = n/0.5 rpm``: it holds what is less. Its seal leaks into the case.
     """
 
     type_name = "spring_brake"
     label = "Spring-applied brake"
+    words = (
+        "parking brake",
+        "SAHR brake",
+        "fail-safe brake",
+        "spring applied brake",
+        "swing brake",
+        "winch brake",
+        "negative brake",
+        "disc pack brake",
+    )
+    roles = (
+        "carries a torque",
+        "seal",
+        "held by a spring",
+    )
     ports = (Port("release"), Port("drain", line="drain"), Port("shaft", "rotation"))
 
     class Parameters(ParameterSet):
@@ -505,8 +580,8 @@ class SpringBrake(ComponentType):
         ("M1.4 1.8 V1.2",),
     )
     example = Example(
-        "no pressure: 400 Nm at a creep of 2 rpm, /√2",
-        {"release": 0.0, "drain": 0.0, "shaft": 2.0},
+        "no pressure: 400 Nm at a creep of 0.5 rpm, /√2",
+        {"release": 0.0, "drain": 0.0, "shaft": 0.5},
         {"release": 0.0, "drain": 0.0, "shaft": 17.7715},
     )
     law = _spring_brake

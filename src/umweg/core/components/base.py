@@ -241,6 +241,14 @@ class ComponentType:
 
     type_name: ClassVar[str] = ""
     label: ClassVar[str]
+    words: ClassVar[tuple[str, ...]] = ()
+    """What the trade calls it besides, and what it is part of: it is found by them."""
+    roles: ClassVar[tuple[str, ...]] = ()
+    """What it is (:mod:`umweg.core.components.roles`): each demands its ways to fail."""
+    cannot: ClassVar[Mapping[str, str]] = {}
+    """Ways to fail that its roles demand and it does not have, each with the reason."""
+    of_machines: ClassVar[bool] = True
+    """A machine has such a part; else it is the shop's, or the solver's own."""
     ports: ClassVar[tuple[Port, ...]]
     Parameters: ClassVar[type[ParameterSet]]
     commands: ClassVar[tuple[Command, ...]] = ()

@@ -64,6 +64,19 @@ class Pedal(ComponentType):
 
     type_name = "pedal"
     label = "Pedal"
+    words = (
+        "brake pedal",
+        "foot pedal",
+        "treadle",
+    )
+    roles = (
+        "slides",
+        "a link",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "worn": "play is taken up before it presses anything: it is felt, and no pressure shows it",
+        "misadjusted or bent": "the length of its rod is the master cylinder's: port_blocked there",
+    }
     by_hand = True
     ports = (Port("rod", "translation"),)
     storage = (Inertia("rod", lambda k: 3.0),)
@@ -160,6 +173,15 @@ class MasterCylinder(ComponentType):
     type_name = "master_cylinder"
     fittings_l = _FITTINGS_L
     label = "Master cylinder"
+    words = (
+        "master cylinder",
+        "brake cylinder",
+        "clutch master",
+    )
+    roles = (
+        "seal",
+        "slides",
+    )
     ports = (Port("A"), Port("reservoir"), Port("rod", "translation"))
     stores_oil = True
     storage = (
@@ -257,6 +279,15 @@ class BrakeLine(Line):
     type_name = "brake_line"
     fittings_l = _FITTINGS_L
     label = "Brake pipe or hose"
+    words = (
+        "brake line",
+        "brake hose",
+        "bundy tube",
+    )
+    roles = (
+        "a way for oil",
+        "bursts",
+    )
     storage = (*Line.storage, Gas("outlet", "air_l", "air_bar"))
 
     class Parameters(Line.Parameters):
@@ -283,8 +314,8 @@ class BrakeLine(Line):
         *Line.fault_modes,
     )
     example = Example(
-        "1 m of 10 mm at 46 mm²/s and 10 L/min: 0.27176 bar laminar + 0.10774 bar turbulent",
-        {"inlet": 0.3795, "outlet": 0.0},
+        "1 m of 10 mm at 46 mm²/s and 10 L/min, Re 461: 0.27176 bar + 0.03918·(1 + 320/461) in fittings",
+        {"inlet": 0.33811, "outlet": 0.0},
         {"inlet": 10.0, "outlet": -10.0},
         {"length_m": 1.0, "bore_mm": 10.0, "fittings_zeta": 2.0},
     )
@@ -299,6 +330,15 @@ class WheelCylinder(SingleActingCylinder):
     type_name = "wheel_cylinder"
     fittings_l = _FITTINGS_L
     label = "Wheel cylinder"
+    words = (
+        "wheel cylinder",
+        "slave of a drum brake",
+        "caliper piston",
+    )
+    roles = (
+        "seal",
+        "slides",
+    )
 
     class Parameters(SingleActingCylinder.Parameters):
         bore_mm: float = quantity(20, "mm", "piston diameter", low=5, high=100)
@@ -369,6 +409,13 @@ class BrakeShoes(ComponentType):
     type_name = "brake_shoes"
     named_on_demand = True
     label = "Brake shoes"
+    words = (
+        "drum brake",
+        "brake lining",
+        "shoes",
+        "pads",
+    )
+    roles = ("slides",)
     ports = (Port("rod", "translation"),)
     storage = (Inertia("rod", lambda k: 2.0), End("rod", "clearance_mm"))
     in_time: ClassVar[Mapping[str, float]] = {"firm": 1.0}

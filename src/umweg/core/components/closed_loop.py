@@ -48,6 +48,22 @@ class CrossPortRelief(ComponentType):
 
     type_name = "cross_port_relief"
     label = "Shock and make-up valves"
+    words = (
+        "crossover relief",
+        "cross-port relief",
+        "shock valve",
+        "anti-cavitation valve",
+        "make-up valve",
+        "anticav",
+        "motor relief",
+        "swing brake valve",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+        "seat",
+    )
     ports = (Port("A"), Port("B"), Port("makeup"))
 
     class Parameters(ParameterSet):
@@ -109,6 +125,30 @@ class CrossPortRelief(ComponentType):
             remedy="Clean or replace the cartridge.",
             work="clean",
         ),
+        FaultMode(
+            name="a_high",
+            label="relief of side A set too high",
+            parameter="a_set_bar",
+            scale="factor",
+            severe=1.8,
+            family="dam",
+            base_rate=0.1,
+            look="Screw turned in past its mark.",
+            remedy="Set it with a gauge.",
+            work="set",
+        ),
+        FaultMode(
+            name="b_high",
+            label="relief of side B set too high",
+            parameter="b_set_bar",
+            scale="factor",
+            severe=1.8,
+            family="dam",
+            base_rate=0.1,
+            look="Screw turned in past its mark.",
+            remedy="Set it with a gauge.",
+            work="set",
+        ),
     )
     adjustable = ("a_set_bar", "b_set_bar")
     symbol = Symbol(
@@ -160,6 +200,18 @@ class FlushingValve(ComponentType):
 
     type_name = "flushing_valve"
     label = "Flushing valve"
+    words = (
+        "flushing valve",
+        "hot oil shuttle",
+        "purge valve",
+        "loop flushing",
+        "exchange valve",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+    )
     ports = (Port("A"), Port("B"), Port("tank", line="drain"))
 
     class Parameters(ParameterSet):
@@ -191,6 +243,18 @@ class FlushingValve(ComponentType):
             base_rate=0.3,
             look="No flow from the motor case when driving.",
             remedy="Free the shuttle.",
+            work="clean",
+        ),
+        FaultMode(
+            name="relief_high",
+            label="its relief set too high or stuck",
+            parameter="set_bar",
+            scale="factor",
+            severe=2.2,
+            family="dam",
+            base_rate=0.2,
+            look="Charge pressure driving against in neutral.",
+            remedy="Clean it, set it or fit the specified one.",
             work="clean",
         ),
     )
@@ -241,6 +305,17 @@ class SpeedPressureValve(ComponentType):
 
     type_name = "speed_pressure_valve"
     label = "Speed-dependent control valve"
+    words = (
+        "automotive control valve",
+        "creep valve",
+        "speed sensing valve",
+        "DA valve",
+    )
+    roles = (
+        "adjustable",
+        "pilot fed",
+        "held by a spring",
+    )
     ports = (
         Port("before", line="pilot"),
         Port("after"),
@@ -280,6 +355,18 @@ class SpeedPressureValve(ComponentType):
             look="Screen at its inlet.",
             remedy="Clean the screen.",
             work="clean",
+        ),
+        FaultMode(
+            name="high",
+            label="gives too much: set too high",
+            parameter="gain",
+            scale="factor",
+            severe=1.8,
+            family="command",
+            base_rate=0.2,
+            look="Control pressure at rated speed against the specification.",
+            remedy="Set it with a gauge.",
+            work="set",
         ),
     )
     adjustable = ("gain",)

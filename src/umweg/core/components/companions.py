@@ -68,6 +68,7 @@ class HeldBack(ComponentType):
 
     type_name = "held_back"
     label = "What a net stores in a step"
+    of_machines = False
     ports = (Port("oil"),)
 
     class Parameters(ParameterSet):
@@ -113,6 +114,7 @@ class StoppedRod(ComponentType):
 
     type_name = "stopped_rod"
     label = "A rod's end in a step"
+    of_machines = False
     ports = (Port("rod", "translation"),)
 
     class Parameters(ParameterSet):

@@ -1,6 +1,8 @@
 """Screens, filters, coolers, lines, couplings, sight glasses, stores."""
 
+import math
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
@@ -20,7 +22,7 @@ from umweg.core.components.kernels import (
     check_flow,
     couple,
     law,
-    line_flow,
+    pipe_flow,
     ramp,
     smooth_step,
     turbulent,
@@ -43,6 +45,18 @@ class SuctionScreen(ComponentType):
 
     type_name = "suction_screen"
     label = "Suction screen"
+    words = (
+        "suction strainer",
+        "sump screen",
+        "suction filter",
+        "wire mesh",
+        "pick-up strainer",
+        "gauze",
+    )
+    roles = (
+        "filters",
+        "a way for oil",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -84,8 +98,12 @@ LAMINAR_LINE = 5.9078
 """128·ρ·ν·L/(π·d⁴) in bar per L/min, for ν [mm²/s], L [m], d [mm], ρ = 870 kg/m³."""
 TURBULENT_LINE = 1.95888
 """ρ/2·(4/π/d²)² in bar per (L/min)², for d [mm]."""
-FRICTION_FACTOR = 0.035
-"""Darcy factor of a smooth hose at Re around 6,000, where mobile lines run when turbulent."""
+RE_LINE = 21220.66
+"""4·q/(π·d·ν) for q [L/min], d [mm], ν [mm²/s]."""
+BLASIUS = 0.3164
+RE_FITTINGS = 320.0
+"""Re at which fittings lose twice as much as at high Re. Two-K method (Hooper, 1981): in at a sharp
+edge 160/Re + 0.5, out freely 1.0, half a drilled right angle ½·(1000/Re + 1.15)."""
 
 
 @law
@@ -96,8 +114,18 @@ def _line(x, k, env, f, j):
             bore = k[c, _LINE.bore_mm, b]
             bore4 = bore * bore * bore * bore
             laminar = LAMINAR_LINE * env[0, b] * length / bore4
-            loss = FRICTION_FACTOR * length * 1e3 / bore + k[c, _LINE.fittings_zeta, b]
-            q, dq = line_flow(x[c, 0, b] - x[c, 1, b], laminar, TURBULENT_LINE * loss / bore4)
+            re = RE_LINE / (bore * env[0, b])
+            head = TURBULENT_LINE / bore4
+            fittings = head * k[c, _LINE.fittings_zeta, b]
+            blasius = BLASIUS * head * length * 1e3 / (bore * math.sqrt(math.sqrt(re)))
+            q, dq = pipe_flow(
+                x[c, 0, b] - x[c, 1, b],
+                laminar,
+                blasius,
+                fittings * RE_FITTINGS / re,
+                fittings,
+                re,
+            )
             couple(f, j, c, b, 0, 1, q, dq)
             # Outside is at no pressure; what is below it draws air, and no oil comes in.
             q, dq = check_flow(x[c, 0, b], k[c, _LINE.leak_k, b], 0.0, 0.0)
@@ -110,15 +138,31 @@ def _half_l(k: Values) -> float:
 
 
 class Line(ComponentType):
-    """Hose or pipe: ``Δp = 128ρνL/(πd⁴)·q + (λL/d + ζ)·ρ/2·v²``.
+    """Hose or pipe: ``Δp = (λ(Re)·L/d + ζ·(1 + 320/Re))·ρ/2·v²``, solved for q.
 
-    The laminar and turbulent parts are added, which blends them; the sum is solved for q.
-    Source: Hagen–Poiseuille and Darcy–Weisbach, any text on fluid mechanics.
+    λ is 64/Re up to Re 2000 and 0.3164/Re^¼ from Re 3000, a smooth pipe, with a cubic step between
+    them; fittings lose on their own, at low Re more. Sources: Hagen–Poiseuille; Blasius, 1913;
+    Hooper's two-K method, 1981.
     """
 
     type_name = "line"
     named_on_demand = True
     label = "Hose or pipe"
+    words: ClassVar[tuple[str, ...]] = (
+        "hose",
+        "pipe",
+        "tube",
+        "hose reel",
+        "fitting",
+        "elbow",
+        "bulkhead",
+        "manifold passage",
+        "gallery",
+    )
+    roles = (
+        "a way for oil",
+        "bursts",
+    )
     ports = (Port("inlet"), Port("outlet"))
     storage: ClassVar[tuple[Storage, ...]] = (
         OilVolume("inlet", _half_l),
@@ -165,8 +209,8 @@ class Line(ComponentType):
         ("M0.2 0 C0.75 0.55 -0.35 1.05 0.2 1.6",),
     )
     example = Example(
-        "1 m of 10 mm at 46 mm²/s and 10 L/min: 0.27176 bar laminar + 0.10774 bar turbulent",
-        {"inlet": 0.3795, "outlet": 0.0},
+        "1 m of 10 mm at 46 mm²/s and 10 L/min, Re 461: 0.27176 bar + 0.03918·(1 + 320/461) in fittings",
+        {"inlet": 0.33811, "outlet": 0.0},
         {"inlet": 10.0, "outlet": -10.0},
         {"length_m": 1.0, "bore_mm": 10.0, "fittings_zeta": 2.0},
     )
@@ -194,6 +238,16 @@ class ReturnFilter(ComponentType):
 
     type_name = "return_filter"
     label = "Return filter"
+    words: ClassVar[tuple[str, ...]] = (
+        "return line filter",
+        "tank filter",
+        "spin-on filter",
+        "oil filter",
+    )
+    roles = (
+        "filters",
+        "a way for oil",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -204,7 +258,7 @@ class ReturnFilter(ComponentType):
         bypass_k: float = quantity(60, "L/min/√bar", "bypass, flow at 1 bar", low=0.1, high=2000)
         indicator_bar: float = quantity(1.6, "bar", "indicator trips", low=0.1, high=10)
 
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="clogged",
             label="return filter clogged",
@@ -255,11 +309,158 @@ class ReturnFilter(ComponentType):
 _BYPASSED = ReturnFilter.rows()
 
 
+class PressureFilter(ReturnFilter):
+    """Filter in a pressure line, with bypass and indicator: as the return filter, its element tighter.
+
+    ``q = G·(ν_ref/ν)·Δp`` through the element, ``K·√(Δp − p_bypass)`` past it.
+    """
+
+    type_name = "pressure_filter"
+    label = "Pressure filter"
+    words = (
+        "in-line filter",
+        "high pressure filter",
+        "pressure line filter",
+        "filter with indicator",
+        "last chance filter",
+        "pressure strainer",
+    )
+    roles = (
+        "filters",
+        "a way for oil",
+    )
+
+    class Parameters(ReturnFilter.Parameters):
+        element_lpm_per_bar: float = quantity(
+            80, "L/min/bar", "clean element at 46 mm²/s", low=0.01, high=5000, tolerance=0.15
+        )
+        bypass_bar: float = quantity(6.0, "bar", "bypass opens", low=0.2, high=30)
+        indicator_bar: float = quantity(5.0, "bar", "indicator trips", low=0.1, high=30)
+
+    fault_modes = tuple(
+        replace(m, label=m.label.replace("return filter", "pressure filter"))
+        for m in ReturnFilter.fault_modes
+    )
+    example = Example(
+        "80·0.5 = 40 L/min through the clean element, bypass shut",
+        {"inlet": 0.5, "outlet": 0.0},
+        {"inlet": 40.0, "outlet": -40.0},
+    )
+
+
+@law
+def _union(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            for a, z in ((0, 1), (2, 3)):
+                q, dq = turbulent(x[c, a, b] - x[c, z, b], k[c, _UNION.k, b], 0.05)
+                couple(f, j, c, b, a, z, q, dq)
+            q, dq = turbulent(x[c, 0, b] - x[c, 2, b], k[c, _UNION.between_k, b], 0.5)
+            couple(f, j, c, b, 0, 2, q, dq)
+            for port in (0, 2):
+                q, dq = check_flow(x[c, port, b], k[c, _UNION.leak_k, b], 0.0, 0.0)
+                f[c, port, b] += q
+                j[c, port, port, b] += dq
+
+
+class RotaryUnion(ComponentType):
+    """Rotary union of two passages between what stands and what turns.
+
+    ``q = K·√Δp`` through each passage; seals leak from one to the other, and outside.
+    """
+
+    type_name = "rotary_union"
+    label = "Rotary union"
+    words = (
+        "swivel",
+        "rotary union",
+        "centre joint",
+        "rotary manifold",
+        "swivel joint",
+        "rotating joint",
+        "turret joint",
+        "hose reel swivel",
+    )
+    roles = (
+        "seal",
+        "bursts",
+    )
+    ports = (Port("in_1"), Port("out_1"), Port("in_2"), Port("out_2"))
+    leaks_past = ("in_1", "in_2")
+
+    class Parameters(ParameterSet):
+        k: float = quantity(45, "L/min/√bar", "each passage, flow at 1 bar", low=0.1, high=2000)
+        between_k: float = quantity(
+            1e-4, "L/min/√bar", "from one passage to the other", low=1e-8, high=50
+        )
+        leak_k: float = quantity(0, "L/min/√bar", "leaks outside", low=0, high=50)
+
+    fault_modes = (
+        FaultMode(
+            name="seal_between",
+            label="seal between its passages leaks",
+            parameter="between_k",
+            scale="decades",
+            severe=3.0,
+            family="detour",
+            base_rate=0.6,
+            look="Block both lines behind it: the pressure falls all the same.",
+            remedy="Reseal it; look at the sleeve for scores.",
+            work="reseal",
+        ),
+        FaultMode(
+            name="leaks_outside",
+            label="leaks outside at its seal",
+            parameter="leak_k",
+            scale="square",
+            severe=1.5,
+            family="detour",
+            base_rate=0.5,
+            look="Wet where it turns.",
+            remedy="Reseal it.",
+            work="reseal",
+        ),
+    )
+    symbol = Symbol(
+        2.4,
+        1.6,
+        {
+            "in_1": ("south", 0.6),
+            "out_1": ("north", 0.6),
+            "in_2": ("south", 1.8),
+            "out_2": ("north", 1.8),
+        },
+        (
+            "M0.6 0 V1.6",
+            "M1.8 0 V1.6",
+            "M0.3 0.8 A0.3 0.3 0 1 1 0.9 0.8",
+            "M1.5 0.8 A0.3 0.3 0 1 1 2.1 0.8",
+        ),
+    )
+    example = Example(
+        "45·√1 each; 1e-4·√100 between",
+        {"in_1": 101.0, "out_1": 100.0, "in_2": 1.0, "out_2": 0.0},
+        {"in_1": 45.001, "out_1": -45.0, "in_2": 44.999, "out_2": -45.0},
+        rel=2e-3,
+    )
+    law = _union
+
+
+_UNION = RotaryUnion.rows()
+
+
 class Cooler(ComponentType):
     """Oil cooler with a bypass check; the core is laminar, ``q = G·(ν_ref/ν)·Δp``."""
 
     type_name = "cooler"
     label = "Oil cooler"
+    words = (
+        "oil cooler",
+        "heat exchanger",
+        "radiator",
+        "intercooler",
+    )
+    roles = ("a way for oil",)
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -363,6 +564,15 @@ class QuickCoupling(ComponentType):
 
     type_name = "quick_coupling"
     label = "Quick coupling"
+    words = (
+        "quick coupler",
+        "quick disconnect",
+        "remote coupling",
+        "breakaway",
+        "flat face coupler",
+        "snap coupling",
+    )
+    roles = ("a way for oil",)
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -409,6 +619,14 @@ class SightGlass(ComponentType):
 
     type_name = "sight_glass"
     label = "Sight glass"
+    words = (
+        "sight glass",
+        "level gauge",
+        "flow indicator",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "anything": "a window: what passes it is seen, and nothing else"
+    }
     ports = (Port("inlet"), Port("outlet"))
     indicator_words = ("flow seen", "no flow seen")
 
@@ -455,6 +673,17 @@ class HeaderTank(ComponentType):
 
     type_name = "header_tank"
     label = "Header tank"
+    words = (
+        "header tank",
+        "day tank",
+        "gravity tank",
+        "expansion tank",
+        "make-up tank",
+    )
+    roles = (
+        "holds oil",
+        "a way for oil",
+    )
     ports = (Port("feed"), Port("outlet"), Port("overflow"))
     storage = (Head("outlet", "store_l", "head_bar"),)
 
@@ -464,6 +693,20 @@ class HeaderTank(ComponentType):
         head_bar: float = quantity(0.08, "bar", "height of its oil", low=0, high=1)
         store_l: float = quantity(6, "L", "oil it holds above its outlet", low=0, high=500)
 
+    fault_modes = (
+        FaultMode(
+            name="outlet_blocked",
+            label="its outlet or screen blocked",
+            parameter="k",
+            scale="factor",
+            severe=1 / 300,
+            family="dam",
+            base_rate=0.4,
+            look="Overflow runs while the pump starves; draw its screen.",
+            remedy="Clean it; find what came loose.",
+            work="clean",
+        ),
+    )
     symbol = Symbol(
         3,
         1.8,
@@ -514,6 +757,17 @@ class Accumulator(ComponentType):
 
     type_name = "accumulator"
     label = "Accumulator"
+    words = (
+        "accumulator",
+        "nitrogen bottle",
+        "bladder",
+        "boom suspension",
+        "ride control",
+        "pulsation damper",
+        "gas spring",
+        "energy store",
+    )
+    roles = ("stores gas",)
     ports = (Port("port"),)
     stores_oil = True
     passive = False
@@ -552,6 +806,18 @@ class Accumulator(ComponentType):
             look="Gas pressure at its valve, oil side at zero; bladder or piston passes.",
             remedy="Discharge the oil side and see zero; then recharge with nitrogen or replace it.",
             work="clean",
+        ),
+        FaultMode(
+            name="gas_high",
+            label="charged with too much gas",
+            parameter="precharge_bar",
+            scale="factor",
+            severe=1.8,
+            family="source",
+            base_rate=0.2,
+            look="Gas pressure with the oil side empty.",
+            remedy="Let gas off to the specification, by its maker's procedure.",
+            work="set",
         ),
     )
     symbol = Symbol(

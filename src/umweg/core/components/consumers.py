@@ -76,6 +76,22 @@ class Cylinder(ComponentType):
 
     type_name = "cylinder"
     label = "Cylinder"
+    words = (
+        "ram",
+        "jack",
+        "piston rod",
+        "double acting cylinder",
+        "hydraulic ram",
+        "tilt cylinder",
+        "lift ram",
+        "dipper ram",
+        "steering ram",
+    )
+    roles = (
+        "seal",
+        "slides",
+        "two hoses alike",
+    )
     ports = (Port("A"), Port("B"), Port("rod", "translation"))
     stores_oil = True
     leaks_past = ("A", "B")
@@ -178,6 +194,14 @@ class MechanicalLoad(ComponentType):
     type_name = "mechanical_load"
     named_on_demand = True
     label = "Load"
+    words = (
+        "load",
+        "weight",
+        "boom",
+        "platform",
+        "blade",
+    )
+    roles = ("slides",)
     ports = (Port("rod", "translation"),)
 
     carried_by = ("force_n",)
@@ -272,6 +296,20 @@ class HydraulicMotor(ComponentType):
 
     type_name = "hydraulic_motor"
     label = "Hydraulic motor"
+    words = (
+        "orbit motor",
+        "gear motor",
+        "rotator",
+        "gerotor motor",
+        "auger motor",
+        "broom motor",
+        "motor",
+    )
+    roles = (
+        "turns oil",
+        "of a size",
+        "two hoses alike",
+    )
     ports = (Port("A"), Port("B"), Port("shaft", "rotation"))
     storage = chambers("A", "B")
 
@@ -353,6 +391,12 @@ class FanLoad(ComponentType):
 
     type_name = "fan_load"
     label = "Fan"
+    words = (
+        "fan",
+        "blower",
+        "impeller",
+    )
+    roles = ("slides",)
     ports = (Port("shaft", "rotation"),)
     storage = (Inertia("shaft", lambda k: k["inertia_kgm2"]),)
 

@@ -62,6 +62,18 @@ class SixWaySection(ComponentType):
 
     type_name = "six_way_section"
     label = "Six-way section"
+    words = (
+        "open centre section",
+        "mono-block valve",
+        "spool section",
+        "bank valve",
+        "travel straight valve",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+        "two hoses alike",
+    )
     ports = (
         Port("P"),
         Port("bypass_in"),

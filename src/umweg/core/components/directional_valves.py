@@ -134,6 +134,24 @@ class DirectionalValve(ComponentType):
 
     type_name = "directional_valve"
     label = "Directional control valve"
+    words: ClassVar[tuple[str, ...]] = (
+        "spool valve",
+        "control valve",
+        "lever valve",
+        "4/3 valve",
+        "4-way valve",
+        "valve bank",
+        "float valve",
+        "float",
+        "detent valve",
+        "manual valve",
+        "selector lever",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+        "two hoses alike",
+    )
     ports = (Port("P"), Port("T"), Port("A"), Port("B"))
 
     class Parameters(SpoolParameters):
@@ -143,7 +161,7 @@ class DirectionalValve(ComponentType):
 
     commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1, by="lever"),)
     levers: ClassVar[tuple[str, ...]] = ("lever",)
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         SPOOL_WORN,
         FaultMode(
             name="linkage_off",
@@ -160,6 +178,17 @@ class DirectionalValve(ComponentType):
         ),
         SPOOL_SHIFTED,
         WORK_HOSES_CROSSED,
+        FaultMode(
+            name="detent_worn",
+            label="lever does not stay: detent or holding arm worn",
+            parameter="linkage_gain",
+            scale="switch",
+            severe=0.0,
+            family="command",
+            base_rate=0.2,
+            look="Lever springs back when it is let go.",
+            remedy="Replace the detent.",
+        ),
     )
     symbol = four_way({"lever": ("west", 0.6)}, (LEVER,))
     example = Example(
@@ -182,6 +211,16 @@ class FeedbackSteeringValve(DirectionalValve):
 
     type_name = "feedback_steering_valve"
     label = "Steering valve with feedback"
+    words = (
+        "follow-up steering valve",
+        "servo steering valve",
+        "steering box",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+        "two hoses alike",
+    )
     commands = (Command("wheel", -1, 1, by="wheel"),)
     levers = ("wheel",)
     fault_modes = (
@@ -257,6 +296,18 @@ class PilotDirectionalValve(ComponentType):
     type_name = "pilot_directional_valve"
     piloted = True
     label = "Pilot-operated directional valve"
+    words = (
+        "pilot spool",
+        "piloted valve",
+        "regeneration valve",
+        "main spool",
+        "travel straight spool",
+    )
+    roles = (
+        "spool",
+        "pilot fed",
+        "two hoses alike",
+    )
     ports = (
         Port("P"),
         Port("T"),
@@ -350,6 +401,18 @@ class SelectorValve(ComponentType):
 
     type_name = "selector_valve"
     label = "Selector valve"
+    words = (
+        "diverter",
+        "changeover",
+        "selector",
+        "mode valve",
+        "six-port valve",
+        "lock-out valve",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+    )
     ports = (Port("P"), Port("A"), Port("T"))
 
     class Parameters(ParameterSet):
@@ -439,6 +502,19 @@ class SteeringUnit(ComponentType):
 
     type_name = "steering_unit"
     label = "Rotary steering unit"
+    words = (
+        "orbital",
+        "steering orbital",
+        "rotary valve",
+        "metering unit",
+        "hand metering unit",
+        "steering column unit",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+        "held by a spring",
+    )
     ports = (Port("P"), Port("T"), Port("L"), Port("R"))
 
     class Parameters(ParameterSet):

@@ -55,6 +55,13 @@ class PowerSupply(ComponentType):
 
     type_name = "power_supply"
     label = "Supply and fuse"
+    words = (
+        "battery",
+        "fuse",
+        "supply",
+        "ignition feed",
+    )
+    roles = ("wired",)
     ports = (Port("frame", "electrical", boundary=True), Port("plus", "electrical"))
 
     class Parameters(ParameterSet):
@@ -135,6 +142,13 @@ class EarthStrap(ComponentType):
 
     type_name = "earth_strap"
     label = "Earth strap"
+    words = (
+        "earth",
+        "ground strap",
+        "chassis ground",
+        "ground",
+    )
+    roles = ("wired",)
     ports = (Port("inlet", "electrical"), Port("frame", "electrical", boundary=True))
 
     class Parameters(ParameterSet):
@@ -198,6 +212,18 @@ class Switch(ComponentType):
 
     type_name = "switch"
     label = "Switch"
+    words = (
+        "toggle",
+        "push button",
+        "pendant",
+        "rocker switch",
+        "emergency stop",
+        "key switch",
+    )
+    roles: ClassVar[tuple[str, ...]] = (
+        "contact",
+        "wired",
+    )
     ports: ClassVar[tuple[Port, ...]] = (
         Port("inlet", "electrical"),
         Port("outlet", "electrical"),
@@ -280,6 +306,18 @@ class InterlockSwitch(Switch):
 
     type_name = "interlock_switch"
     label = "Interlock switch"
+    words = (
+        "seat switch",
+        "door switch",
+        "lock-out",
+        "safety bar",
+        "implement lock-out",
+        "dead man",
+    )
+    roles = (
+        "contact",
+        "wired",
+    )
     commands = (Command("closed", 0, 1, 1.0),)
     example = Example(
         "made: 0.1 V over 0.05 Ω = 2 A, ×0.6",
@@ -327,6 +365,16 @@ class Relay(ComponentType):
 
     type_name = "relay"
     label = "Relay"
+    words = (
+        "relay",
+        "contactor",
+        "solenoid relay",
+        "starter relay",
+    )
+    roles = (
+        "contact",
+        "wired",
+    )
     ports = (
         Port("plus", "electrical"),
         Port("minus", "electrical"),
@@ -432,6 +480,18 @@ class ProportionalDriver(ComponentType):
 
     type_name = "proportional_driver"
     label = "Proportional driver"
+    words = (
+        "amplifier",
+        "driver card",
+        "PWM driver",
+        "ECU output",
+        "joystick card",
+        "controller",
+    )
+    roles = (
+        "adjustable",
+        "wired",
+    )
     ports = (Port("plus", "electrical"), Port("minus", "electrical"), Port("outlet", "electrical"))
 
     class Parameters(ParameterSet):
@@ -463,6 +523,18 @@ class ProportionalDriver(ComponentType):
             base_rate=0.3,
             look="Current at full demand beside the value on the sheet.",
             remedy="Set it to the specification.",
+            work="set",
+        ),
+        FaultMode(
+            name="set_high",
+            label="current set too high",
+            parameter="gain",
+            scale="to",
+            severe=1.6,
+            family="command",
+            base_rate=0.15,
+            look="Current at full demand against the specification.",
+            remedy="Set it with a meter in the line.",
             work="set",
         ),
     )
@@ -518,6 +590,13 @@ class DcMotor(ComponentType):
 
     type_name = "dc_motor"
     label = "Electric motor"
+    words = (
+        "electric motor",
+        "pump motor",
+        "starter motor",
+        "tilt motor",
+    )
+    roles = ("wired",)
     ports = (Port("plus", "electrical"), Port("minus", "electrical"), Port("shaft", "rotation"))
 
     class Parameters(ParameterSet):

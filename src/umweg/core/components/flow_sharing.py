@@ -1,6 +1,7 @@
 """Valves that share out flow: throttles, priority valves, dividers, retained checks, shut-offs."""
 
 import math
+from collections.abc import Mapping
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -49,6 +50,18 @@ class Throttle(ComponentType):
 
     type_name = "throttle"
     label = "Throttle"
+    words = (
+        "needle valve",
+        "speed control",
+        "one-way restrictor",
+        "throttle check",
+        "rate valve",
+        "lowering throttle",
+    )
+    roles = (
+        "adjustable",
+        "throttled",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -119,6 +132,15 @@ class InchingValve(ComponentType):
 
     type_name = "inching_valve"
     label = "Inching valve"
+    words: ClassVar[tuple[str, ...]] = (
+        "inching valve",
+        "declutch valve",
+        "foot inching",
+    )
+    roles = (
+        "shifted by hand",
+        "held by a spring",
+    )
     ports = (Port("inlet", line="pilot"), Port("outlet", line="drain"))
 
     class Parameters(ParameterSet):
@@ -128,7 +150,7 @@ class InchingValve(ComponentType):
 
     commands = (Command("pedal", 0, 1, by="pedal"),)
     levers: ClassVar[tuple[str, ...]] = ("pedal",)
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="open_at_rest",
             label="out of adjustment: bleeds with the pedal at rest",
@@ -177,6 +199,20 @@ class ShutOffValve(InchingValve):
 
     type_name = "shut_off_valve"
     label = "Shut-off valve"
+    words: ClassVar[tuple[str, ...]] = (
+        "ball valve",
+        "stop cock",
+        "isolating valve",
+        "gate valve",
+        "hand valve",
+        "stop valve",
+        "needle shut-off",
+        "tap",
+    )
+    roles = (
+        "a way for oil",
+        "seat",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -186,7 +222,7 @@ class ShutOffValve(InchingValve):
 
     levers = ()
     commands = (Command("open", 0, 1, 1.0, by="hand_valve"),)
-    fault_modes = (
+    fault_modes: ClassVar[tuple[FaultMode, ...]] = (
         FaultMode(
             name="left_shut",
             label="valve left shut, or its stem turns without the ball",
@@ -245,6 +281,15 @@ class RetainedCheck(ComponentType):
 
     type_name = "retained_check"
     label = "Check with retained poppet and screen"
+    words = (
+        "screened check",
+        "restrictor check",
+    )
+    roles = (
+        "filters",
+        "opens on pressure",
+        "a way for oil",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -347,6 +392,21 @@ class PriorityDivider(ComponentType):
 
     type_name = "priority_divider"
     label = "Priority flow divider"
+    words: ClassVar[tuple[str, ...]] = (
+        "priority valve",
+        "priority flow divider",
+        "static priority",
+        "steering priority",
+    )
+    roles = (
+        "adjustable",
+        "held by a spring",
+        "spool",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "spring weak or broken": "it gives the first consumer too little: orifice_fouled shows the same, and is found in the same bore",
+        "leaks": "what its spool lets by goes to the bypass, which is open anyway",
+    }
     ports = (Port("inlet"), Port("priority"), Port("bypass"))
 
     class Parameters(ParameterSet):
@@ -380,6 +440,17 @@ class PriorityDivider(ComponentType):
             look="Spool does not slide.",
             remedy="Free or replace it.",
             work="clean",
+        ),
+        FaultMode(
+            name="washed_out",
+            label="its orifice washed out or the wrong one",
+            parameter="set_lpm",
+            scale="factor",
+            severe=2.0,
+            family="detour",
+            base_rate=0.1,
+            look="Pin gauge in the orifice.",
+            remedy="Fit the specified orifice.",
         ),
     )
     symbol = Symbol(
@@ -416,6 +487,16 @@ class ThreePortRegulator(PriorityDivider):
 
     type_name = "three_port_regulator"
     label = "Three-port flow regulator"
+    words = (
+        "three-port flow control",
+        "bypass flow control",
+        "by-pass regulator",
+    )
+    roles = (
+        "adjustable",
+        "held by a spring",
+        "spool",
+    )
     adjustable = ("set_lpm",)
 
 
@@ -447,6 +528,16 @@ class LoadSensingPriorityValve(ComponentType):
 
     type_name = "ls_priority_valve"
     label = "Priority valve, load-sensing"
+    words = (
+        "dynamic priority",
+        "LS priority",
+        "priority block",
+    )
+    roles = (
+        "held by a spring",
+        "opens on pressure",
+        "spool",
+    )
     ports = (Port("inlet"), Port("priority"), Port("excess"), Port("LS", line="pilot"))
 
     class Parameters(ParameterSet):
@@ -539,6 +630,15 @@ class FlowDivider(ComponentType):
 
     type_name = "flow_divider"
     label = "Flow divider"
+    words = (
+        "spool divider",
+        "flow splitter",
+        "divider combiner",
+        "synchronising valve",
+        "equaliser",
+        "rotary flow divider",
+    )
+    roles = ("spool",)
     ports = (Port("inlet"), Port("A"), Port("B"))
 
     class Parameters(ParameterSet):
@@ -559,6 +659,18 @@ class FlowDivider(ComponentType):
             base_rate=0.7,
             look="Spool does not slide, or slides without friction at all.",
             remedy="Clean or exchange the divider.",
+            work="clean",
+        ),
+        FaultMode(
+            name="sticks",
+            label="spool sticks to one side",
+            parameter="share",
+            scale="to",
+            severe=0.92,
+            family="detour",
+            base_rate=0.3,
+            look="Spool does not slide by its own weight.",
+            remedy="Clean it; find where the dirt came from.",
             work="clean",
         ),
     )
@@ -587,6 +699,17 @@ class BackPressureCheck(CheckValve):
 
     type_name = "back_pressure_check"
     label = "Back-pressure check"
+    words = (
+        "spring check",
+        "back-pressure valve",
+        "preload valve",
+        "foot valve",
+    )
+    roles = (
+        "opens on pressure",
+        "turned round",
+        "held by a spring",
+    )
     adjustable = ()
 
     class Parameters(CheckValve.Parameters):

@@ -39,6 +39,17 @@ class Orifice(ComponentType):
 
     type_name = "orifice"
     label = "Orifice"
+    words = (
+        "orifice",
+        "restrictor",
+        "jet",
+        "choke",
+        "damping nozzle",
+    )
+    roles = (
+        "throttled",
+        "of a size",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -104,6 +115,21 @@ class CheckValve(ComponentType):
 
     type_name = "check_valve"
     label = "Check valve"
+    words: ClassVar[tuple[str, ...]] = (
+        "check",
+        "non-return valve",
+        "one-way valve",
+        "NRV",
+        "suction check",
+        "make-up check",
+        "regeneration check",
+    )
+    roles: ClassVar[tuple[str, ...]] = (
+        "opens on pressure",
+        "seat",
+        "turned round",
+        "held by a spring",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -204,6 +230,19 @@ class PilotCheckValve(ComponentType):
 
     type_name = "pilot_check_valve"
     label = "Pilot-operated check valve"
+    words = (
+        "pilot check",
+        "PO check",
+        "lock valve",
+        "double lock",
+        "piloted non-return",
+        "hose lock",
+    )
+    roles = (
+        "opens on pressure",
+        "seat",
+        "pilot fed",
+    )
     ports = (Port("inlet"), Port("outlet"), Port("pilot", line="pilot"))
 
     class Parameters(ParameterSet):
@@ -279,6 +318,16 @@ class ShuttleValve(ComponentType):
 
     type_name = "shuttle_valve"
     label = "Shuttle valve"
+    words = (
+        "shuttle",
+        "resolver",
+        "or valve",
+        "load sense shuttle",
+    )
+    roles = (
+        "opens on pressure",
+        "seat",
+    )
     ports = (Port("A", line="pilot"), Port("B", line="pilot"), Port("X", line="pilot"))
 
     class Parameters(ParameterSet):
@@ -367,6 +416,17 @@ class FlowRegulator(ComponentType):
 
     type_name = "flow_regulator"
     label = "Flow regulator"
+    words = (
+        "flow control",
+        "pressure compensated flow control",
+        "constant flow valve",
+        "speed valve",
+        "needle valve with compensator",
+    )
+    roles = (
+        "adjustable",
+        "throttled",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -423,3 +483,94 @@ class FlowRegulator(ComponentType):
 
 
 _FLOW_REGULATOR = FlowRegulator.rows()
+
+
+@law
+def _rupture(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _RUPTURE.k, b], 0.5)
+            if q > 0.0:
+                q, slope = regulated(q, k[c, _RUPTURE.closes_lpm, b])
+                dq *= slope
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class HoseRuptureValve(ComponentType):
+    """Hose-rupture valve in a cylinder's port: free to the cylinder, out of it up to its closing flow.
+
+    In ``q = K·√Δp``; out at most its closing flow, ``q_c·s/(1 + s⁴)^¼`` with ``s = K·√Δp/q_c``. At
+    that flow a real one slams shut: that it then stops the load is not told here, only that no more
+    comes.
+    """
+
+    type_name = "hose_rupture_valve"
+    label = "Hose-rupture valve"
+    words = ("velocity fuse", "burst valve", "pipe break valve", "hose burst valve", "flow fuse")
+    roles = ("adjustable", "a way for oil")
+    ports = (Port("cylinder"), Port("valve"))
+
+    class Parameters(ParameterSet):
+        k: float = quantity(30, "L/min/√bar", "open, flow at 1 bar", low=0.1, high=2000)
+        closes_lpm: float = quantity(
+            90, "L/min", "closes at, out of the cylinder", low=0.1, high=2000, tolerance=0.08
+        )
+
+    fault_modes = (
+        FaultMode(
+            name="set_low",
+            label="closes too early: set low, or dirt holds it nearly shut",
+            parameter="closes_lpm",
+            scale="factor",
+            severe=0.05,
+            family="dam",
+            base_rate=0.6,
+            look="The load stops as it is lowered, and goes on once it was raised a little.",
+            remedy="Clean it; set its gap by the maker's table.",
+            work="clean",
+        ),
+        FaultMode(
+            name="set_high",
+            label="does not close: set too high, or its spring holds it open",
+            parameter="closes_lpm",
+            scale="factor",
+            severe=20.0,
+            family="detour",
+            base_rate=0.1,
+            look="Its gap by the maker's table, the load put down.",
+            remedy="Replace it: nothing else holds the load when a hose bursts.",
+        ),
+        FaultMode(
+            name="stuck_shut",
+            label="stays shut",
+            parameter="k",
+            scale="factor",
+            severe=1 / 60,
+            family="dam",
+            base_rate=0.3,
+            look="Its plate does not come back from its seat.",
+            remedy="Replace it.",
+        ),
+    )
+    symbol = Symbol(
+        1.6,
+        2,
+        {"cylinder": ("north", 0.8), "valve": ("south", 0.8)},
+        (
+            "M0.2 0.3 H1.4 V1.7 H0.2 Z",
+            "M0.8 0 V0.7",
+            "M0.8 1.3 V2",
+            "M0.5 0.7 L0.8 1.1 L1.1 0.7",
+            "M0.5 1.3 H1.1",
+        ),
+    )
+    example = Example(
+        "out: s = 30·√4/90 = ⅔: 60/(1 + 0.1975)^¼",
+        {"cylinder": 4.0, "valve": 0.0},
+        {"cylinder": 57.246, "valve": -57.246},
+        rel=5e-3,
+    )
+    law = _rupture
+
+
+_RUPTURE = HoseRuptureValve.rows()

@@ -39,6 +39,15 @@ class LeverLinkage(ComponentType):
 
     type_name = "lever_linkage"
     label = "Lever linkage"
+    words = (
+        "linkage",
+        "cable",
+        "bowden cable",
+        "rod and clevis",
+        "bell crank",
+        "lever",
+    )
+    roles = ("a link",)
     ports = ()
     travel = _travel
 

@@ -172,6 +172,18 @@ class LoadSensingSection(ComponentType):
 
     type_name = "ls_section"
     label = "Load-sensing section"
+    words: ClassVar[tuple[str, ...]] = (
+        "LS section",
+        "pre-compensated section",
+        "mobile valve section",
+        "working section",
+    )
+    roles: ClassVar[tuple[str, ...]] = (
+        "spool",
+        "shifted by hand",
+        "two hoses alike",
+        "pilot fed",
+    )
     ports = (
         Port("P"),
         Port("T"),
@@ -248,6 +260,17 @@ class FlowSharingSection(LoadSensingSection):
 
     type_name = "flow_sharing_section"
     label = "Flow-sharing section"
+    words = (
+        "post-compensated section",
+        "flow sharing section",
+        "anti-saturation section",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+        "two hoses alike",
+        "pilot fed",
+    )
 
     class Parameters(SectionParameters):
         drop_bar: float = quantity(
@@ -276,6 +299,16 @@ class LoadSensingSteeringUnit(LoadSensingSection):
 
     type_name = "ls_steering_unit"
     label = "Steering unit, load-sensing"
+    words = (
+        "LS orbital",
+        "dynamic steering unit",
+        "load sensing steering",
+    )
+    roles = (
+        "spool",
+        "shifted by hand",
+        "pilot fed",
+    )
     commands = (Command("wheel", -1, 1, by="wheel"),)
     levers = ()
     symbol = _WHEEL

@@ -4,7 +4,8 @@ Grease moves only once a line's pressure difference passes what its yield stress
 cubic centimetres a minute.
 """
 
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 from umweg.core.components.base import (
     ELECTRIC,
@@ -66,6 +67,18 @@ class GreasePump(ComponentType):
 
     type_name = "grease_pump"
     label = "Grease pump"
+    words = (
+        "lube pump",
+        "grease pump",
+        "auto greaser",
+        "central lubrication pump",
+        "barrel pump",
+    )
+    roles = (
+        "turns oil",
+        "draws",
+        "wired",
+    )
     aerated = "air_share"
     ports = (
         Port("inlet"),
@@ -173,6 +186,15 @@ class GreaseLine(ComponentType):
 
     type_name = "grease_line"
     label = "Grease line"
+    words = (
+        "lube line",
+        "grease hose",
+        "feed line",
+    )
+    roles = (
+        "a way for oil",
+        "bursts",
+    )
     named_on_demand = True
     ports = (Port("inlet"), Port("outlet"))
     stores_oil = True
@@ -287,6 +309,14 @@ class ProgressiveDivider(ComponentType):
 
     type_name = "progressive_divider"
     label = "Progressive divider"
+    words = (
+        "distributor block",
+        "series divider",
+        "progressive block",
+        "metering block",
+        "grease divider",
+    )
+    roles = ("seal",)
     ports = (
         Port("inlet"),
         *(_outlet(n) for n in range(1, SECTIONS + 1)),
@@ -373,6 +403,14 @@ class IndicatorPin(ComponentType):
 
     type_name = "indicator_pin"
     label = "Overpressure pin"
+    words = (
+        "overpressure pin",
+        "blown pin",
+        "tell-tale",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "anything": "it shows and does nothing: what it shows is compared where it is read"
+    }
     named_on_demand = True
     indicator_words = ("pin out", "pin in")
     ports = (Port("inlet", line="pilot"), Port("outlet", line="drain"))
@@ -409,6 +447,14 @@ class StrokeCounter(ComponentType):
 
     type_name = "stroke_counter"
     label = "Stroke counter"
+    words = (
+        "cycle counter",
+        "cycle pin",
+        "stroke counter",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "anything": "it counts and does nothing: a count that is wrong shows beside the pins"
+    }
     named_on_demand = True
     ports = (Port("stem", "rotation"),)
 
@@ -444,6 +490,15 @@ class GreaseRelief(ComponentType):
 
     type_name = "grease_relief"
     label = "Grease relief"
+    words = (
+        "grease relief",
+        "lube relief",
+    )
+    roles = (
+        "adjustable",
+        "seat",
+        "held by a spring",
+    )
     relieves = True
     ports = (Port("inlet"), Port("outlet", line="drain"))
 
@@ -477,6 +532,17 @@ class GreaseRelief(ComponentType):
             look="Grease at its outlet at any pressure.",
             remedy="Clean or replace it.",
             work="clean",
+        ),
+        FaultMode(
+            name="set_high",
+            label="opens too late: set too high, or seized",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.6,
+            family="dam",
+            base_rate=0.2,
+            look="Gauge in the main line with a shut outlet.",
+            remedy="Replace it.",
         ),
     )
     symbol = Symbol(
@@ -526,6 +592,11 @@ class GreaseReverser(ComponentType):
 
     type_name = "grease_reverser"
     label = "Reversing valve"
+    words = (
+        "change-over of a dual line",
+        "reverser",
+    )
+    roles = ("spool",)
     ports = (Port("P"), Port("T", line="drain"), Port("A"), Port("B"))
 
     class Parameters(ParameterSet):
@@ -604,6 +675,13 @@ class DualLineFeeder(ComponentType):
 
     type_name = "dual_line_feeder"
     label = "Dual-line feeder"
+    words = (
+        "dual line injector",
+        "injector",
+        "feeder",
+        "doser",
+    )
+    roles = ("seal",)
     ports = (Port("A"), Port("B"))
     stores_oil = True
     storage = (
@@ -628,6 +706,17 @@ class DualLineFeeder(ComponentType):
             base_rate=0.8,
             look="Shut it off at its block: the lines rise apart again.",
             remedy="Exchange the feeder.",
+        ),
+        FaultMode(
+            name="stuck",
+            label="its pistons stuck: nothing comes",
+            parameter="dose_cm3",
+            scale="factor",
+            severe=0.02,
+            family="dam",
+            base_rate=0.5,
+            look="Its indicator pins stand still.",
+            remedy="Replace it; use the grease that is specified.",
         ),
     )
     symbol = Symbol(

@@ -81,6 +81,21 @@ class DrainedMotor(ComponentType):
 
     type_name = "drained_motor"
     label = "Motor with case drain"
+    words: ClassVar[tuple[str, ...]] = (
+        "winch motor",
+        "axial motor",
+        "case drain motor",
+        "hub motor",
+        "track motor",
+        "final drive",
+        "slew motor",
+        "swing motor",
+        "travel motor",
+    )
+    roles: ClassVar[tuple[str, ...]] = (
+        "turns oil",
+        "two hoses alike",
+    )
     ports: ClassVar[tuple[Port, ...]] = (
         Port("A"),
         Port("B"),
@@ -174,6 +189,16 @@ class TwoSpeedMotor(DrainedMotor):
 
     type_name = "two_speed_motor"
     label = "Two-speed motor"
+    words = (
+        "two-speed motor",
+        "two-speed hub",
+        "tortoise hare motor",
+        "shift motor",
+    )
+    roles = (
+        "turns oil",
+        "pilot fed",
+    )
     ports = (*DrainedMotor.ports, Port("pilot", line="pilot"))
 
     class Parameters(DrainParameters):
@@ -252,6 +277,16 @@ class PressureControlledMotor(DrainedMotor):
 
     type_name = "pressure_controlled_motor"
     label = "Pressure-controlled motor"
+    words = (
+        "bent axis variable motor",
+        "automatic motor",
+        "HA motor",
+    )
+    roles = (
+        "turns oil",
+        "adjustable",
+        "pilot fed",
+    )
 
     class Parameters(DrainParameters):
         small_share: float = quantity(0.45, "1", "smallest over largest", low=0.05, high=1)
@@ -286,6 +321,18 @@ class PressureControlledMotor(DrainedMotor):
             look="Speed on the flat; control piston does not slide.",
             remedy="Free the control piston.",
             work="clean",
+        ),
+        FaultMode(
+            name="begin_low",
+            label="goes to its large displacement too early",
+            parameter="begin_bar",
+            scale="factor",
+            severe=0.5,
+            family="command",
+            base_rate=0.2,
+            look="Pressure at which its speed falls off.",
+            remedy="Set it with a gauge.",
+            work="set",
         ),
     )
     adjustable = ("begin_bar",)

@@ -45,6 +45,18 @@ class PositionValve(ComponentType):
 
     type_name = "position_valve"
     label = "Position-operated valve"
+    words = (
+        "cam valve",
+        "stage valve",
+        "roller valve",
+        "plunger valve",
+        "stop valve at the end",
+        "kick-out valve",
+    )
+    roles = (
+        "shifted by a cam",
+        "held by a spring",
+    )
     ports = (Port("inlet"), Port("outlet"), Port("cam", "translation"))
     storage = (Place("cam", "position"),)
 

@@ -63,6 +63,17 @@ class ReversiblePump(FixedPump):
 
     type_name = "reversible_pump"
     label = "Reversible gear pump"
+    words = (
+        "bidirectional pump",
+        "reversible pump",
+        "mini power pack",
+        "tilt pump",
+    )
+    roles = (
+        "turns oil",
+        "of a size",
+        "draws",
+    )
     ports = (Port("A"), Port("B"), Port("shaft", "rotation"))
     storage = chambers("A", "B")
 
@@ -132,6 +143,15 @@ class ChangeoverRelay(ComponentType):
 
     type_name = "changeover_relay"
     label = "Changeover relay"
+    words = (
+        "reversing relay",
+        "changeover relay",
+        "reversing contactor",
+    )
+    roles = (
+        "contact",
+        "wired",
+    )
     ports = (
         Port("plus", "electrical"),
         Port("minus", "electrical"),
@@ -269,6 +289,16 @@ class PressureSwitch(ComponentType):
 
     type_name = "pressure_switch"
     label = "Pressure switch"
+    words = (
+        "pressure switch",
+        "pressostat",
+        "oil pressure switch",
+    )
+    roles = (
+        "adjustable",
+        "contact",
+        "senses",
+    )
     ports = (Port("inlet", "electrical"), Port("outlet", "electrical"), Port("X", line="pilot"))
     storage = (between("made", "X", "reset_bar", "set_bar"),)
     in_time: ClassVar = {"switched": 1.0}
@@ -331,6 +361,18 @@ class PressureSwitch(ComponentType):
             look="Pressure at which the motor starts again.",
             remedy="Replace the switch.",
         ),
+        FaultMode(
+            name="set_high",
+            label="switches too late: set too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.15,
+            family="command",
+            base_rate=0.3,
+            look="Pressure at which it clicks.",
+            remedy="Set it with a gauge.",
+            work="set",
+        ),
     )
     adjustable = ("set_bar",)
     symbol = Symbol(
@@ -365,6 +407,19 @@ class ReleaseValve(ShutOffValve):
 
     type_name = "release_valve"
     label = "Emergency release"
+    words = (
+        "emergency lowering",
+        "bleed-down valve",
+        "dump valve",
+        "accumulator dump",
+        "manual release",
+        "bypass screw",
+        "hand lowering valve",
+    )
+    roles = (
+        "a way for oil",
+        "seat",
+    )
     lets_go_by = "open"
     ports = (Port("inlet"), Port("outlet"))
 
@@ -399,6 +454,18 @@ class ReleaseValve(ShutOffValve):
             remedy="Shut it; seal it.",
             work="by_hand",
         ),
+        FaultMode(
+            name="stuck_shut",
+            label="does not open: stem, seat or coil",
+            parameter="turned",
+            scale="to",
+            severe=1 / 500,
+            family="dam",
+            base_rate=0.3,
+            look="Move it by hand: pressure does not fall.",
+            remedy="Free or replace it. Until then what it should let go stays.",
+            work="clean",
+        ),
     )
     example = Example(
         "shut: 1e-6·√100",
@@ -431,6 +498,15 @@ class ReturnShuttle(ComponentType):
 
     type_name = "return_shuttle"
     label = "Return shuttle"
+    words = (
+        "pack shuttle",
+        "decompression valve",
+        "tilt valve block",
+    )
+    roles = (
+        "spool",
+        "seat",
+    )
     ports = (Port("A"), Port("B"), Port("tank", line="drain"))
 
     class Parameters(ParameterSet):

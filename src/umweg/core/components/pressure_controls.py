@@ -41,6 +41,17 @@ class CartridgeRelief(ReliefValve):
 
     type_name = "cartridge_relief"
     label = "Cartridge relief valve"
+    words = (
+        "cartridge relief",
+        "screw-in relief",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+        "filters",
+        "seat",
+    )
     fault_modes = (
         FaultMode(
             name="spring_weak",
@@ -78,6 +89,18 @@ class CartridgeRelief(ReliefValve):
             remedy="Clean the screen; look for the source of the dirt.",
             work="clean",
         ),
+        FaultMode(
+            name="set_high",
+            label="set too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.9,
+            family="dam",
+            base_rate=0.2,
+            look="Its own mark or length against the parts list; gauge at its port.",
+            remedy="Set or fit the specified one with a gauge.",
+            work="set",
+        ),
     )
 
 
@@ -109,6 +132,19 @@ class PilotOperatedRelief(ComponentType):
 
     type_name = "pilot_operated_relief"
     label = "Pilot-operated relief valve"
+    words = (
+        "two-stage relief",
+        "pilot relief",
+        "main stage relief",
+        "vented relief",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+        "pilot fed",
+        "seat",
+    )
     ports = (Port("inlet"), Port("outlet"), Port("vent", line="pilot"))
 
     class Parameters(ParameterSet):
@@ -162,6 +198,18 @@ class PilotOperatedRelief(ComponentType):
             remedy="Clean or replace the cartridge.",
             work="clean",
         ),
+        FaultMode(
+            name="set_high",
+            label="pilot set too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.9,
+            family="dam",
+            base_rate=0.25,
+            look="Screw turned in past its mark; lock nut moved.",
+            remedy="Back it off and set it with a gauge.",
+            work="set",
+        ),
     )
     adjustable = ("set_bar",)
     relieves = True
@@ -211,6 +259,18 @@ class UnloadingValve(ComponentType):
 
     type_name = "unloading_valve"
     label = "Unloading valve"
+    words = (
+        "unloader",
+        "unloading valve",
+        "dump valve of a pump",
+        "high-low valve",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+        "seat",
+    )
     ports = (Port("inlet"), Port("outlet"), Port("pilot", line="pilot"))
 
     class Parameters(ParameterSet):
@@ -258,6 +318,18 @@ class UnloadingValve(ComponentType):
             remedy="Clean or replace the valve.",
             work="clean",
         ),
+        FaultMode(
+            name="set_high",
+            label="unloads too late: set too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.8,
+            family="dam",
+            base_rate=0.2,
+            look="Screw turned in past its mark.",
+            remedy="Set it with a gauge.",
+            work="set",
+        ),
     )
     adjustable = ("set_bar",)
     symbol = Symbol(
@@ -303,6 +375,16 @@ class SequenceValve(ComponentType):
 
     type_name = "sequence_valve"
     label = "Sequence valve"
+    words = (
+        "sequence valve",
+        "kick-down valve",
+        "phasing valve",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+    )
     ports = (Port("inlet"), Port("outlet"), Port("drain", line="drain"))
 
     class Parameters(ParameterSet):
@@ -335,6 +417,18 @@ class SequenceValve(ComponentType):
             base_rate=0.7,
             look="Spring length; broken coils.",
             remedy="Replace the spring, set with a gauge.",
+        ),
+        FaultMode(
+            name="set_high",
+            label="opens too late: set too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=2.5,
+            family="dam",
+            base_rate=0.25,
+            look="Screw turned in past its mark.",
+            remedy="Set it with a gauge.",
+            work="set",
         ),
     )
     adjustable = ("set_bar",)
@@ -402,6 +496,21 @@ class ReducingValve(ComponentType):
 
     type_name = "reducing_valve"
     label = "Pressure reducing valve"
+    words = (
+        "reducer",
+        "pressure reducing valve",
+        "PRV",
+        "pilot supply valve",
+    )
+    roles = (
+        "adjustable",
+        "closes on pressure",
+        "held by a spring",
+        "spool",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "leaks": "what it lets by lifts the reduced pressure until it drains it again; what is left is stuck_open"
+    }
     ports = (Port("inlet"), Port("outlet"), Port("tank", line="drain"))
 
     class Parameters(ParameterSet):
@@ -450,6 +559,18 @@ class ReducingValve(ComponentType):
             look="Spool does not slide; broken spring across it.",
             remedy="Free or replace the valve.",
             work="clean",
+        ),
+        FaultMode(
+            name="set_high",
+            label="turned in too far: reduced pressure too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=2.2,
+            family="detour",
+            base_rate=0.3,
+            look="Screw turned in past its mark; gauge behind it.",
+            remedy="Back it off and set it with a gauge behind it.",
+            work="set",
         ),
     )
     adjustable = ("set_bar",)
@@ -509,6 +630,22 @@ class JoystickValve(ComponentType):
 
     type_name = "joystick_valve"
     label = "Joystick pilot valve"
+    words = (
+        "joystick",
+        "pilot controller",
+        "pilot valve",
+        "hand controller",
+        "foot pilot",
+        "remote control valve",
+    )
+    roles = (
+        "shifted by hand",
+        "pilot fed",
+        "spool",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "leaks": "what its plunger lets by goes back to the tank and is made up by the pilot supply"
+    }
     ports = (Port("inlet", line="pilot"), Port("outlet", line="pilot"), Port("tank", line="drain"))
 
     class Parameters(ParameterSet):
@@ -619,6 +756,18 @@ class ChargingValve(ComponentType):
 
     type_name = "charging_valve"
     label = "Brake charging valve"
+    words = (
+        "charging valve",
+        "accumulator charging valve",
+        "cut-in cut-out valve",
+        "brake charge valve",
+    )
+    roles = (
+        "adjustable",
+        "closes on pressure",
+        "held by a spring",
+        "seat",
+    )
     ports = (Port("inlet"), Port("accumulator"), Port("outlet"), Port("tank", line="drain"))
     storage = (between("charging", "accumulator", "cut_in_bar", "cut_out_bar"),)
     in_time: ClassVar[Mapping[str, float]] = {"switched": 1.0}
@@ -675,6 +824,42 @@ class ChargingValve(ComponentType):
             base_rate=0.7,
             look="Charging starts again and again with the brake untouched.",
             remedy="Replace the check in the valve.",
+        ),
+        FaultMode(
+            name="cut_out_low",
+            label="cuts out too early",
+            parameter="cut_out_bar",
+            scale="factor",
+            severe=0.85,
+            family="source",
+            base_rate=0.4,
+            look="Pressure at cut-out against the specification.",
+            remedy="Set it, or replace its spring.",
+            work="set",
+        ),
+        FaultMode(
+            name="cut_out_high",
+            label="cuts out too late",
+            parameter="cut_out_bar",
+            scale="factor",
+            severe=1.35,
+            family="dam",
+            base_rate=0.15,
+            look="Pressure at cut-out against the specification.",
+            remedy="Set it.",
+            work="set",
+        ),
+        FaultMode(
+            name="cut_in_low",
+            label="comes in too late",
+            parameter="cut_in_bar",
+            scale="factor",
+            severe=0.6,
+            family="source",
+            base_rate=0.4,
+            look="Pressure at which it begins to charge again.",
+            remedy="Clean or replace its pilot.",
+            work="clean",
         ),
     )
     adjustable = ("cut_out_bar",)

@@ -42,6 +42,22 @@ class ReliefValve(ComponentType):
 
     type_name = "relief_valve"
     label = "Relief valve"
+    words: ClassVar[tuple[str, ...]] = (
+        "relief",
+        "main relief",
+        "port relief",
+        "pressure limiter",
+        "overload valve",
+        "safety valve",
+        "circuit relief",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+        "of a size",
+        "seat",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -167,6 +183,23 @@ class CounterbalanceValve(ComponentType):
 
     type_name = "counterbalance_valve"
     label = "Load-holding valve"
+    words = (
+        "overcenter",
+        "over-centre valve",
+        "counterbalance",
+        "load holding valve",
+        "motion control valve",
+        "holding valve",
+        "lowering brake valve",
+        "winch brake valve",
+    )
+    roles = (
+        "adjustable",
+        "opens on pressure",
+        "held by a spring",
+        "pilot fed",
+        "seat",
+    )
     ports = (Port("valve"), Port("cylinder"), Port("pilot", line="pilot"))
 
     class Parameters(ParameterSet):
@@ -216,6 +249,18 @@ class CounterbalanceValve(ComponentType):
             look="Pilot orifice plugged, or set far too high.",
             remedy="Lower and support the load by the maker's way, then clean the pilot orifice.",
             work="clean",
+        ),
+        FaultMode(
+            name="set_low",
+            label="set too low: lets go early",
+            parameter="set_bar",
+            scale="factor",
+            severe=0.35,
+            family="detour",
+            base_rate=0.4,
+            look="Screw backed off; its spring's length.",
+            remedy="Set by the machine's own procedure, the load put down.",
+            work="set",
         ),
     )
     adjustable = ("set_bar",)

@@ -50,6 +50,16 @@ class PressureSensor(ComponentType):
 
     type_name = "pressure_sensor"
     label = "Pressure sensor"
+    words = (
+        "transducer",
+        "pressure transmitter",
+        "sender",
+        "pressure sensor",
+    )
+    roles = (
+        "senses",
+        "wired",
+    )
     ports = (
         Port("X", line="pilot"),
         Port("plus", "electrical"),
@@ -179,6 +189,15 @@ class ElectronicRegulator(ComponentType):
 
     type_name = "electronic_regulator"
     label = "Electronic pressure regulator"
+    words = (
+        "EPR",
+        "proportional reducing valve",
+        "electronic regulator",
+    )
+    roles = (
+        "closes on pressure",
+        "wired",
+    )
     ports = (
         Port("inlet"),
         Port("outlet"),

@@ -66,6 +66,17 @@ class ReversingPump(ComponentType):
 
     type_name = "reversing_pump"
     label = "Reversing pump"
+    words = (
+        "over-centre pump",
+        "swing pump",
+        "tram pump",
+    )
+    roles = (
+        "turns oil",
+        "pilot fed",
+        "spool",
+        "two hoses alike",
+    )
     ports = (
         Port("A"),
         Port("B"),
@@ -183,6 +194,16 @@ class DetentSolenoidValve(SolenoidDirectionalValve):
 
     type_name = "detent_solenoid_valve"
     label = "Detented solenoid valve"
+    words = (
+        "latching solenoid",
+        "impulse valve",
+        "detented solenoid",
+    )
+    roles = (
+        "spool",
+        "shifted by a coil",
+        "two coils",
+    )
 
     class Parameters(SolenoidDirectionalValve.Parameters):
         keep: float = quantity(1, "1", "how well its detent keeps it", low=0, high=1)
@@ -260,6 +281,19 @@ class PositionSwitch(Switch):
 
     type_name = "position_switch"
     label = "Position switch"
+    words = (
+        "limit switch",
+        "proximity switch",
+        "prox",
+        "cycle switch",
+        "cam switch",
+        "end switch",
+    )
+    roles = (
+        "contact",
+        "wired",
+        "shifted by a cam",
+    )
     ports = (
         Port("inlet", "electrical"),
         Port("outlet", "electrical"),

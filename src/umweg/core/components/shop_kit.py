@@ -50,6 +50,7 @@ class TestKit(ComponentType):
     type_name = "test_kit"
     fittings_l = 0.002
     label = "In-line meter"
+    of_machines = False
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -88,6 +89,7 @@ class Voltmeter(ComponentType):
 
     type_name = "voltmeter"
     label = "Voltmeter"
+    of_machines = False
     ports = (Port("plus", "electrical"), Port("minus", "electrical"))
 
     class Parameters(ParameterSet):

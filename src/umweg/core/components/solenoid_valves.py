@@ -1,5 +1,8 @@
 """Valves shifted by solenoids: spools, poppets, pilot stages, proportional spools."""
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from umweg.core.components.base import (
     ELECTRIC,
     ComponentType,
@@ -162,6 +165,19 @@ class SolenoidDirectionalValve(ComponentType):
 
     type_name = "solenoid_directional_valve"
     label = "Solenoid directional valve"
+    words: ClassVar[tuple[str, ...]] = (
+        "solenoid valve",
+        "electric valve",
+        "CETOP valve",
+        "NG6",
+        "magnet valve",
+        "on-off valve",
+    )
+    roles = (
+        "spool",
+        "shifted by a coil",
+        "two coils",
+    )
     ports = (
         Port("P"),
         Port("T"),
@@ -233,6 +249,17 @@ class ProportionalDirectionalValve(SolenoidDirectionalValve):
 
     type_name = "proportional_directional_valve"
     label = "Proportional directional valve"
+    words = (
+        "proportional valve",
+        "prop valve",
+        "PWM valve",
+        "EHC valve",
+    )
+    roles = (
+        "spool",
+        "shifted by a coil",
+        "two coils",
+    )
 
     class Parameters(SolenoidDirectionalValve.Parameters):
         start_share: float = quantity(0.2, "1", "voltage share where it starts", low=0, high=2)
@@ -292,6 +319,19 @@ class SolenoidPoppetValve(ComponentType):
 
     type_name = "solenoid_poppet_valve"
     label = "Solenoid poppet valve"
+    words = (
+        "cartridge solenoid",
+        "poppet",
+        "dump solenoid",
+        "lock-out solenoid",
+        "lowering valve",
+        "NC cartridge",
+        "two-way cartridge",
+    )
+    roles = (
+        "shifted by a coil",
+        "seat",
+    )
     ports = (
         Port("inlet"),
         Port("outlet"),
@@ -319,6 +359,18 @@ class SolenoidPoppetValve(ComponentType):
             base_rate=0.8,
             look="Dirt or a groove on poppet and seat.",
             remedy="Clean or replace the cartridge.",
+            work="clean",
+        ),
+        FaultMode(
+            name="held_open",
+            label="stays shifted: dirt under it, or its override left in",
+            parameter="held_open",
+            scale="switch",
+            severe=1.0,
+            family="detour",
+            base_rate=0.25,
+            look="Override knob; the poppet in hand.",
+            remedy="Let the override out; clean the poppet.",
             work="clean",
         ),
     )
@@ -394,6 +446,19 @@ class SolenoidThreeWayValve(ComponentType):
 
     type_name = "solenoid_three_way_valve"
     label = "Solenoid three-way valve"
+    words = (
+        "3/2 valve",
+        "three-way solenoid",
+        "brake solenoid",
+        "pilot solenoid",
+    )
+    roles = (
+        "shifted by a coil",
+        "spool",
+    )
+    cannot: ClassVar[Mapping[str, str]] = {
+        "leaks": "a seat that lets by stands a little shifted: stuck_shifted at a low severity"
+    }
     ports = (
         Port("P"),
         Port("A"),

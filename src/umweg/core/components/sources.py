@@ -1,5 +1,6 @@
 """Tanks, drives and pumps."""
 
+from dataclasses import replace
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -14,6 +15,7 @@ from umweg.core.components.base import (
     quantity,
 )
 from umweg.core.components.kernels import (
+    LOWEST_BAR,
     couple,
     law,
     saturating,
@@ -47,6 +49,17 @@ class Reservoir(ComponentType):
 
     type_name = "reservoir"
     label = "Tank"
+    words = (
+        "reservoir",
+        "oil",
+        "tank",
+        "sump",
+    )
+    roles = (
+        "holds oil",
+        "draws",
+        "a way for oil",
+    )
     ports = (Port("tank", boundary=True), Port("suction"))
     aerates = "air_share"
     cools = "skin_kw_per_k"
@@ -127,6 +140,18 @@ class Reservoir(ComponentType):
             work="oil",
             oil="dark",
         ),
+        FaultMode(
+            name="pickup_blocked",
+            label="pick-up blocked, or the tank cannot breathe",
+            parameter="pickup_k",
+            scale="factor",
+            severe=1 / 150,
+            family="dam",
+            base_rate=0.4,
+            look="Open the filler: does the noise stop? Rag, sludge or sealant on the pick-up.",
+            remedy="Clean pick-up and breather; find what came loose.",
+            work="clean",
+        ),
     )
     symbol = Symbol(
         3,
@@ -178,6 +203,18 @@ class DriveCoupling(ComponentType):
 
     type_name = "drive_coupling"
     label = "Drive coupling"
+    words = (
+        "PTO",
+        "power take-off",
+        "dog clutch",
+        "belt drive",
+        "spline",
+        "shaft key",
+        "pump drive",
+        "electromagnetic clutch",
+        "cardan shaft",
+    )
+    roles = ("carries a torque",)
     ports = (Port("driver", "rotation"), Port("driven", "rotation"))
 
     class Parameters(ParameterSet):
@@ -248,6 +285,19 @@ DRAWS_AIR = FaultMode(
 )
 
 
+SHEARED = FaultMode(
+    name="sheared",
+    label="shaft key sheared or rotating group broken: it hardly pumps",
+    parameter="displacement_cm3",
+    scale="switch",
+    severe=0.02,
+    family="source",
+    base_rate=0.15,
+    look="Its shaft turns and no oil comes; metal in its ports; the shaft turns by hand without resistance.",
+    remedy="Exchange the pump; look downstream for its pieces, and for what overloaded it.",
+)
+
+
 WRONG_SIZE = FaultMode(
     name="wrong_size",
     label="a smaller one than specified was fitted",
@@ -264,15 +314,17 @@ WRONG_SIZE = FaultMode(
 
 @scalar
 def filling(inlet_bar: float, half_fill_bar: float) -> tuple[float, float]:
-    """Share of a pumping chamber that fills at an inlet pressure: half of it at ``half_fill_bar``.
+    """Share of a pumping chamber that fills at an inlet pressure: half of it at ``half_fill_bar``,
+    next to nothing where oil parts.
 
     Below absolute zero the curve goes on as a straight line: no machine gets there, but an
     iteration does, and must find its way back.
     """
-    u = (inlet_bar - half_fill_bar) / 0.12
+    width = min(0.12, (half_fill_bar - LOWEST_BAR) / 2.5)
+    u = (inlet_bar - half_fill_bar) / width
     t, dt = soft_sign(max(u, -2.5))
-    slope = 0.5 * dt / 0.12
-    return 0.5 * (1.0 + t) + min(u + 2.5, 0.0) * 0.12 * slope, slope
+    slope = 0.5 * dt / width
+    return 0.5 * (1.0 + t) + min(u + 2.5, 0.0) * width * slope, slope
 
 
 @law
@@ -314,6 +366,22 @@ class FixedPump(ComponentType):
 
     type_name = "fixed_pump"
     label = "Gear pump"
+    words: ClassVar[tuple[str, ...]] = (
+        "gear pump",
+        "tandem pump",
+        "double pump",
+        "external gear",
+        "oil pump",
+        "charge pump",
+        "pilot pump",
+        "PTO pump",
+        "stacked pump",
+    )
+    roles = (
+        "turns oil",
+        "of a size",
+        "draws",
+    )
     aerated = "air_share"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
     storage = chambers("inlet", "outlet")
@@ -336,12 +404,13 @@ class FixedPump(ComponentType):
             label="pump worn or eroded, leaks inside",
             parameter="leakage_lpm_per_bar",
             scale="factor",
-            severe=25.0,
+            severe=80.0,
             family="detour",
             base_rate=1.5,
             look="Scored side plates and gear tips; metal in the filter. Pitted beside the inlet: cavitation, so find what starves it.",
             remedy="Exchange the pump once nothing starves its inlet; flush and change the filter first.",
         ),
+        SHEARED,
         WRONG_SIZE,
         DRAWS_AIR,
     )
@@ -374,6 +443,16 @@ class VanePump(FixedPump):
 
     type_name = "vane_pump"
     label = "Vane pump"
+    words = (
+        "vane pump",
+        "cartridge pump",
+        "steering pump",
+    )
+    roles = (
+        "turns oil",
+        "of a size",
+        "draws",
+    )
 
     class Parameters(FixedPump.Parameters):
         leakage_lpm_per_bar: float = quantity(
@@ -412,6 +491,17 @@ class PistonPump(FixedPump):
 
     type_name = "piston_pump"
     label = "Piston pump"
+    words = (
+        "axial piston pump",
+        "radial piston pump",
+        "bent axis pump",
+        "fixed piston pump",
+    )
+    roles = (
+        "turns oil",
+        "of a size",
+        "draws",
+    )
 
     class Parameters(FixedPump.Parameters):
         leakage_lpm_per_bar: float = quantity(
@@ -420,6 +510,12 @@ class PistonPump(FixedPump):
         half_fill_bar: float = quantity(
             -0.4, "bar", "inlet pressure at which half the chamber fills", low=-0.9, high=0.2
         )
+
+    fault_modes = tuple(
+        # It leaks a third of what a gear pump does, and comes to the same end.
+        replace(mode, severe=250.0) if mode.name == "worn" else mode
+        for mode in FixedPump.fault_modes
+    )
 
     example = Example(
         "32 cm³ at 1500 rpm = 48.000 L/min, filled; less 0.004·(0.4·100 + 0.6·√150·√100) = 0.454",
@@ -469,6 +565,19 @@ class PressureCompensatedPump(ComponentType):
 
     type_name = "pressure_compensated_pump"
     label = "Pressure-compensated pump"
+    words = (
+        "compensator pump",
+        "destroking pump",
+        "variable pump",
+        "PC pump",
+        "constant pressure pump",
+    )
+    roles = (
+        "turns oil",
+        "draws",
+        "adjustable",
+        "closes on pressure",
+    )
     aerated = "air_share"
     ports = (Port("inlet"), Port("outlet"), Port("shaft", "rotation"))
     storage = chambers("inlet", "outlet")
@@ -488,12 +597,13 @@ class PressureCompensatedPump(ComponentType):
 
     fault_modes = (
         DRAWS_AIR,
+        SHEARED,
         FaultMode(
             name="worn",
             label="pump worn or eroded, leaks inside",
             parameter="leakage_lpm_per_bar",
             scale="factor",
-            severe=30.0,
+            severe=140.0,
             family="detour",
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
@@ -522,6 +632,18 @@ class PressureCompensatedPump(ComponentType):
             look="Swash plate does not follow its spring.",
             remedy="Free the servo piston; find the dirt.",
             work="clean",
+        ),
+        FaultMode(
+            name="set_high",
+            label="compensator screw turned in too far, or its spool sticks",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.9,
+            family="dam",
+            base_rate=0.25,
+            look="Screw and lock nut; gauge against shut valves.",
+            remedy="Back it off and set it with a gauge.",
+            work="set",
         ),
     )
     adjustable = ("set_bar",)

@@ -23,11 +23,13 @@ from umweg.core.components.kernels import (
     steer,
     turbulent,
 )
-from umweg.core.components.sources import DRAWS_AIR, filling
+from umweg.core.components.sources import DRAWS_AIR, SHEARED, filling
 from umweg.core.components.storage import chambers
 from umweg.core.components.symbols import CIRCLE, OUTWARD, OUTWARD_DOWN, VARIABLE
 
 _ROT = ROTATION
+_HALF_FILL_BAR = -0.6
+"""Inlet pressure at which half of a chamber fills."""
 
 
 @law
@@ -46,7 +48,7 @@ def _load_sensing_pump(x, k, env, f, j):
                 p_out - x[c, 3, b] - k[c, _LOAD_SENSING_PUMP.set_bar, b], -over, over
             )
             oil = 1.0 - k[c, _LOAD_SENSING_PUMP.air_share, b]
-            fill, dfill = filling(p_in, -0.6)
+            fill, dfill = filling(p_in, _HALF_FILL_BAR)
             fill, dfill = fill * oil, dfill * oil
             least = k[c, _LOAD_SENSING_PUMP.least_stroke, b]
             free = (1.0 - back) * (1.0 - cut)
@@ -92,6 +94,20 @@ class LoadSensingPump(ComponentType):
 
     type_name = "load_sensing_pump"
     label = "Load-sensing pump"
+    words = (
+        "LS pump",
+        "demand pump",
+        "variable displacement pump",
+        "flow compensator",
+        "margin pump",
+    )
+    roles = (
+        "turns oil",
+        "draws",
+        "adjustable",
+        "closes on pressure",
+        "throttled",
+    )
     aerated = "air_share"
     ports = (
         Port("inlet"),
@@ -124,12 +140,13 @@ class LoadSensingPump(ComponentType):
 
     fault_modes = (
         DRAWS_AIR,
+        SHEARED,
         FaultMode(
             name="worn",
             label="pump worn or eroded, leaks inside",
             parameter="leakage_lpm_per_bar",
             scale="factor",
-            severe=40.0,
+            severe=170.0,
             family="detour",
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
@@ -200,11 +217,35 @@ class LoadSensingPump(ComponentType):
             label="signal lost to case: bleed washed out or plug missing",
             parameter="bleed_k",
             scale="factor",
-            severe=60.0,
+            severe=180.0,
             family="command",
             base_rate=0.4,
             look="Demand signal at the pump against the signal at the valve block.",
             remedy="Fit the specified bleed orifice or plug.",
+        ),
+        FaultMode(
+            name="set_high",
+            label="pressure compensator set too high",
+            parameter="set_bar",
+            scale="factor",
+            severe=1.6,
+            family="dam",
+            base_rate=0.2,
+            look="Screw and lock nut; gauge at stall.",
+            remedy="Back it off and set it with a gauge.",
+            work="set",
+        ),
+        FaultMode(
+            name="bleed_plugged",
+            label="bleed of the signal plugged: it stays up",
+            parameter="bleed_k",
+            scale="factor",
+            severe=0.01,
+            family="command",
+            base_rate=0.2,
+            look="Standby stays high and falls slowly; look through the bleed.",
+            remedy="Clean the bleed; never drill it out.",
+            work="clean",
         ),
     )
     adjustable = ("margin_bar", "set_bar")
@@ -241,26 +282,25 @@ def over_centre(x, f, j, c, b, shaft, full, stroke, movers):
     """What a swash plate moves from port A (0) to port B (1), and the torque it asks for.
 
     ``full`` is its displacement in litres, ``stroke`` −1 … 1; ``movers`` are the ports that set
-    it, each with the stroke per its across variable.
+    it, each with the stroke per its across variable. The side that it draws from has to fill it.
     """
     n, dp = x[c, shaft, b], x[c, 1, b] - x[c, 0, b]
     volume = full * stroke
-    couple_turning(f, j, c, b, shaft, volume, n, dp)
-    for by, slope in movers:
-        steer(j, c, b, 0, 1, by, full * n * slope)
-        j[c, shaft, by, b] += full * slope * dp
-
-
-@scalar
-def couple_turning(f, j, c, b, shaft, volume, n, dp):
-    """A volume per turn taken in at port 0 and given out at port 1 against ``dp``."""
-    f[c, 0, b] += volume * n
-    f[c, 1, b] -= volume * n
+    drawn = 0 if volume * n >= 0.0 else 1
+    fill, dfill = filling(x[c, drawn, b], _HALF_FILL_BAR)
+    q = volume * n * fill
+    f[c, 0, b] += q
+    f[c, 1, b] -= q
     f[c, shaft, b] += volume * dp
-    j[c, 0, shaft, b] += volume
-    j[c, 1, shaft, b] -= volume
+    j[c, 0, shaft, b] += volume * fill
+    j[c, 1, shaft, b] -= volume * fill
+    j[c, 0, drawn, b] += volume * n * dfill
+    j[c, 1, drawn, b] -= volume * n * dfill
     j[c, shaft, 0, b] -= volume
     j[c, shaft, 1, b] += volume
+    for by, slope in movers:
+        steer(j, c, b, 0, 1, by, full * n * slope * fill)
+        j[c, shaft, by, b] += full * slope * dp
 
 
 @law
@@ -320,6 +360,21 @@ class ServoPump(ComponentType):
 
     type_name = "servo_pump"
     label = "Servo pump"
+    words = (
+        "hydrostatic pump",
+        "closed loop pump",
+        "hydrostat",
+        "swash plate pump",
+        "drive pump",
+        "propel pump",
+        "HST",
+    )
+    roles = (
+        "turns oil",
+        "pilot fed",
+        "spool",
+        "shifted by hand",
+    )
     ports: ClassVar[tuple[Port, ...]] = (
         Port("A"),
         Port("B"),
@@ -335,12 +390,13 @@ class ServoPump(ComponentType):
     commands: ClassVar[tuple[Command, ...]] = (Command("lever", -1, 1, by="lever"),)
     levers: ClassVar[tuple[str, ...]] = ("lever",)
     fault_modes: ClassVar[tuple[FaultMode, ...]] = (
+        SHEARED,
         FaultMode(
             name="worn",
             label="pump worn or eroded, leaks inside",
             parameter="leakage_lpm_per_bar",
             scale="factor",
-            severe=60.0,
+            severe=180.0,
             family="detour",
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
@@ -424,19 +480,36 @@ _SERVO_PUMP = ServoPump.rows()
 def _hand_pump(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            q = k[c, _HAND_PUMP.stroke_cm3, b] * 1e-3 * k[c, _HAND_PUMP.strokes_per_min, b]
-            f[c, 0, b] = q
-            f[c, 1, b] = -q
+            swept = k[c, _HAND_PUMP.stroke_cm3, b] * 1e-3 * k[c, _HAND_PUMP.strokes_per_min, b]
+            fill, dfill = filling(x[c, 0, b], _HALF_FILL_BAR)
+            f[c, 0, b] = swept * fill
+            f[c, 1, b] = -swept * fill
+            j[c, 0, 0, b] = swept * dfill
+            j[c, 1, 0, b] = -swept * dfill
             leak = k[c, _HAND_PUMP.valve_lpm_per_bar, b]
             couple(f, j, c, b, 1, 0, leak * (x[c, 1, b] - x[c, 0, b]), leak)
 
 
 class HandPump(ComponentType):
-    """Hand pump: ``q = V·strokes`` from inlet to outlet, less what its valves let back."""
+    """Hand pump: ``q = V·strokes·fill(p_in)`` from inlet to outlet, less what its valves let back.
+
+    It draws against the air's pressure alone: behind a suction check that is shut it fills no more.
+    """
 
     type_name = "hand_pump"
     by_hand = True
     label = "Hand pump"
+    words = (
+        "hand pump",
+        "emergency pump",
+        "tilt hand pump",
+        "lever pump",
+    )
+    roles = (
+        "draws",
+        "turned round",
+        "seat",
+    )
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
@@ -457,6 +530,18 @@ class HandPump(ComponentType):
             base_rate=0.8,
             look="No resistance at the lever, or it is pushed back.",
             remedy="Clean or replace its checks.",
+            work="clean",
+        ),
+        FaultMode(
+            name="suction_shut",
+            label="its suction check stays shut, or was fitted backward",
+            parameter="stroke_cm3",
+            scale="switch",
+            severe=0.02,
+            family="dam",
+            base_rate=0.4,
+            look="The lever goes light and nothing comes.",
+            remedy="Clean the check or turn it round.",
             work="clean",
         ),
     )

@@ -295,7 +295,7 @@ def _suspect(circuit: Circuit, suspect: Suspect, words: dict[str, str]) -> Suspe
         key=hypothesis.key,
         component=first.component_id if first else "",
         mode=first.mode.name if first else "healthy",
-        family=first.mode.family if first else "command",
+        family=first.mode.family if first else "",
         title=hypothesis_title(circuit, hypothesis),
         faults=[
             FaultView(

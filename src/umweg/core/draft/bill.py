@@ -8,8 +8,8 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from umweg.core.components import component_types
 from umweg.core.components.base import ComponentType
+from umweg.core.components.words import kind_in
 from umweg.core.draft.listing import OPEN
 from umweg.core.draft.table import Names, read_table
 from umweg.core.errors import FormatError, Problem
@@ -56,7 +56,7 @@ def read_bill(text: str) -> BilledLines:
         label = told.get("label") or told.get("type", "")
         if not label:
             continue
-        kind = kind_of(told.get("type", "")) or kind_of(label)
+        kind = kind_in(told.get("type", "")) or kind_in(label)
         if kind is None:
             lines.append(f"# {label}: no type of part is called so")
             findings.append(Problem("line", f"row {number}", f"“{label}” is no type of part here"))
@@ -70,27 +70,6 @@ def read_bill(text: str) -> BilledLines:
             numbered = label if count == 1 else f"{label} {i + 1}"
             lines.append(_line(name, kind, numbered, told))
     return BilledLines("\n".join(lines) + "\n", len(taken), tuple(findings))
-
-
-def kind_of(words: str) -> type[ComponentType] | None:
-    """The type that some words name: its own name, or the longest label that is in them."""
-    plain = _plain(words)
-    if not plain:
-        return None
-    found: tuple[int, type[ComponentType]] | None = None
-    for name, kind in component_types().items():
-        if kind.opened_port:
-            continue
-        for known in (name.replace("_", " "), kind.label):
-            if re.search(rf"\b{re.escape(_plain(known))}s?\b", plain) and (
-                found is None or len(known) > found[0]
-            ):
-                found = len(known), kind
-    return None if found is None else found[1]
-
-
-def _plain(words: str) -> str:
-    return " ".join(re.findall(r"[a-z0-9]+", words.lower()))
 
 
 def _count(text: str) -> int | None:

@@ -40,6 +40,7 @@ from pydantic import ValidationError
 
 from umweg.core.circuit.document import MOST_BYTES, Circuit, LoadState, Service
 from umweg.core.components import component_type, component_types
+from umweg.core.components.words import find_types
 from umweg.core.errors import FormatError, Problem
 
 OWN_WORDS = ("label", "at", "access", "replace", "cost", "serviceable", "weight", "never", "adjust")
@@ -365,7 +366,8 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
         line.wrong(f"“{name}” is no name for a part", "small letters, digits and _")
         return
     if type_name not in component_types():
-        line.wrong(f"there is no type “{type_name}”", _meant(type_name, tuple(component_types())))
+        found = find_types(type_name).names[:3]
+        line.wrong(f"there is no type “{type_name}”", f"did you mean {' or '.join(found)}?")
         return
     kind = component_type(type_name)
     ports = (*kind.port_names(), *kind.link_names())

@@ -6,6 +6,9 @@ import numpy as np
 
 from umweg.core.components.kernels import law as compiled
 
+CAVITY_BENDS_BAR, CAVITY_STIFFENS = 0.05, 1160.0
+"""A cavity is so much stiffer per bar of depth, down to a depth just above absolute vacuum."""
+
 # The functions below are compiled; they take plain arrays and change them in place.
 
 
@@ -46,7 +49,8 @@ def assemble(f, j, rows, slots, residual, values):
 def form_cavities(across, rows, diagonal, limit_bar, lpm_per_bar, residual, values):
     """Below ``limit_bar`` gas comes out of the oil and fills what the oil leaves.
 
-    ``rows`` are the unknowns that are oil (−1 elsewhere), in elimination order.
+    ``rows`` are the unknowns that are oil (−1 elsewhere), in elimination order. The cavity holds its
+    pressure the more stiffly the deeper it would fall: 450 L/min draw it down to −1.0 bar.
     """
     for r in range(rows.shape[0]):
         if rows[r] < 0:
@@ -54,8 +58,13 @@ def form_cavities(across, rows, diagonal, limit_bar, lpm_per_bar, residual, valu
         for b in range(residual.shape[1]):
             below = limit_bar - across[rows[r], b]
             if below > 0.0:
-                residual[r, b] -= lpm_per_bar * below
-                values[diagonal[r], b] += lpm_per_bar
+                bent = min(below, CAVITY_BENDS_BAR)
+                stiff = 1.0 + CAVITY_STIFFENS * bent
+                # Quadratic up to there, a straight line beyond it: an iteration finds its way back.
+                filled = below * (1.0 + 0.5 * CAVITY_STIFFENS * bent)
+                filled += 0.5 * CAVITY_STIFFENS * bent * (below - bent)
+                residual[r, b] -= lpm_per_bar * filled
+                values[diagonal[r], b] += lpm_per_bar * stiff
 
 
 @compiled
