@@ -649,10 +649,15 @@ def safe(
     point: Annotated[
         list[str] | None, typer.Option("--open", help="test point to be opened, may be repeated")
     ] = None,
+    without: Annotated[
+        list[str] | None,
+        typer.Option(help="what does not work: drive, electricity, pilot, dump; may be repeated"),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
     """Which lines hold pressure at rest, what holds them, and the way to zero."""
     from umweg.core.diagnose.make_safe import make_safe
+    from umweg.core.diagnose.safe_plan import LACKS
 
     document = _circuit(circuit)
     for name in point or ():
@@ -663,7 +668,10 @@ def safe(
         if key not in known:
             raise StateError(f"there is no fault “{key}”")
     posture = dict(_state(document, state).loads) if state else None
-    plan = make_safe(predictor, fault, posture)
+    for lack in without or ():
+        if lack not in LACKS:
+            raise StateError(f"“{lack}” is none of {', '.join(LACKS)}")
+    plan = make_safe(predictor, fault, posture, [name for name in LACKS if name in (without or ())])
     if as_json:
         print(plan.model_dump_json())
         return

@@ -210,3 +210,43 @@ def test_what_holds_a_line_lies_between_it_and_one_that_holds_less() -> None:
     store = plan_of("hauler_fan").lines[0]
     assert store.held_by == ["Brake charging valve", "Service brake valve"]
     assert store.because == ["Brake accumulator"]
+
+
+def test_a_dead_engine_leaves_the_emergency_circuit() -> None:
+    """The boom comes down by the store, before that is dumped; without the store's lever it stays."""
+    predictor = predictor_of(load_circuit("inspection_platform"))
+    dead = make_safe(predictor, lacks=["drive"])
+    first = next(s for s in dead.steps if s.kind == "lower")
+    assert "emergency circuit" in first.words
+    assert first.state is not None
+    assert first.state.engine == "off"
+    assert not any(s.kind == "leave" for s in dead.steps)
+    assert "takes its key" not in first.words
+    assert dead.safe
+    assert dead.lacks == ["drive"]
+
+
+def test_where_nothing_is_left_one_stays_away() -> None:
+    predictor = predictor_of(load_circuit("tail_lift"))
+    usual, without = make_safe(predictor), make_safe(predictor, lacks=["electricity"])
+    assert {a.key for a in usual.asks} >= {"drive", "electricity"}
+    assert usual.safe
+    assert not without.safe
+    lower = [s for s in without.steps if s.kind == "lower"]
+    assert lower
+    assert all("stay away" in s.words and s.move is None for s in lower)
+    assert not any("switch" in s.words for s in without.steps if s.kind == "levers")
+    held = {r.net: r.bar for r in without.remains if not r.faults}
+    assert max(held.values()) > 50.0
+
+
+def test_a_store_whose_valve_stays_shut_is_drawn_upon_or_kept_away_from() -> None:
+    feeder = make_safe(predictor_of(load_circuit("sludge_feeder")), lacks=["dump"])
+    empty = next(s for s in feeder.steps if s.kind == "empty")
+    assert "again and again" in empty.words
+    assert "ump valve" not in empty.words
+    both = make_safe(predictor_of(load_circuit("sludge_feeder")), lacks=["dump", "electricity"])
+    assert not any(s.kind == "empty" for s in both.steps)
+    away = next(s for s in both.steps if s.kind == "blind" and "cannot be emptied" in s.words)
+    assert "Stay away" in away.words
+    assert not both.safe

@@ -23,6 +23,7 @@ export type CircuitTrace = Schemas["CircuitTrace"];
 export type MoveTrace = Schemas["MoveTrace"];
 export type Station = Schemas["Station"];
 export type SafePlan = Schemas["SafePlan"];
+export type Lack = SafePlan["lacks"][number];
 export type SafeStep = Schemas["SafeStep"];
 export type LiveLine = Schemas["LiveLine"];
 export type Remains = Schemas["Remains"];
@@ -239,10 +240,10 @@ export const api = {
         params: { path: { revision_id: revision } },
       }),
     ),
-  safe: (revision: number) =>
+  safe: (revision: number, lack: Lack[]) =>
     unwrap(
       client.GET("/api/circuits/{revision_id}/safe", {
-        params: { path: { revision_id: revision } },
+        params: { path: { revision_id: revision }, query: { lack } },
       }),
     ),
   state: (revision: number, state: string, suspect: string | null) =>

@@ -13,6 +13,7 @@ import {
   type EntryAdded,
   type EntryData,
   type Job,
+  type Lack,
   newKey,
   type Reading,
   type RefillAsked,
@@ -171,10 +172,10 @@ export const useTrace = (revision: number) =>
     refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),
   });
 
-export const useSafe = (revision: number | undefined) =>
+export const useSafe = (revision: number | undefined, lacks: Lack[] = []) =>
   useQuery({
-    queryKey: ["safe", revision],
-    queryFn: () => api.safe(revision ?? 0),
+    queryKey: ["safe", revision, ...lacks],
+    queryFn: () => api.safe(revision ?? 0, lacks),
     enabled: revision !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
     refetchInterval: (query) => (query.state.data?.pending ? STATE_AGAIN_MS : false),

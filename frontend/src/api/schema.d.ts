@@ -2178,6 +2178,19 @@ export interface components {
             name: string;
         };
         /**
+         * LackView
+         * @description Something of this machine that the plan counts on, and that may not work.
+         */
+        LackView: {
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "drive" | "electricity" | "pilot" | "dump";
+            /** Words */
+            words: string;
+        };
+        /**
          * Leader
          * @description A suspect as it stands at one place of the tree.
          */
@@ -3240,12 +3253,16 @@ export interface components {
          * @description The way of a machine to zero.
          */
         SafePlan: {
+            /** Asks */
+            asks: components["schemas"]["LackView"][];
             /** Caution */
             caution: string;
             /** Circuit */
             circuit: string;
             /** Drive */
             drive: string;
+            /** Lacks */
+            lacks: ("drive" | "electricity" | "pilot" | "dump")[];
             /** Levers */
             levers: components["schemas"]["LeverView"][];
             /** Lines */
@@ -4142,7 +4159,10 @@ export interface operations {
     };
     make_safe_api_circuits__revision_id__safe_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description what does not work of the machine */
+                lack?: ("drive" | "electricity" | "pilot" | "dump")[];
+            };
             header?: never;
             path: {
                 revision_id: number;

@@ -3,7 +3,8 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import type { EntryData, SafePlan, SafeStep, Schematic } from "../api/client";
 import type { ShownEntry } from "../api/outbox";
 import { atRest } from "./job/JobPage";
-import { doneSteps, MakeSafePanel, standOf } from "./safe/MakeSafePanel";
+import { AskWhy, actOf, goneOn, goneOnWith, notAtZero } from "./safe/GoneOn";
+import { doneSteps, lacksOf, MakeSafePanel, standOf } from "./safe/MakeSafePanel";
 
 afterEach(cleanup);
 
@@ -23,6 +24,8 @@ const step = (kind: SafeStep["kind"], key: string, more: Partial<SafeStep> = {})
 const plan: SafePlan = {
   circuit: "c",
   drive: "engine",
+  lacks: [],
+  asks: [{ key: "drive", words: "The engine does not run" }],
   safe: true,
   lines: [
     {
@@ -176,6 +179,60 @@ describe("making safe", () => {
       />,
     );
     expect(screen.getByRole("status").textContent).toContain("1 line has no test point");
+  });
+
+  it("is told what does not work, and forgets it when it works again", () => {
+    const add = vi.fn();
+    const lack = entry("l", said("lack/drive", null));
+    expect(lacksOf([lack, entry("a", said("lower/lift", null))])).toEqual(["drive"]);
+    const { rerender } = render(
+      <MakeSafePanel plan={plan} entries={[]} suspects={[]} onAdd={add} />,
+    );
+    fireEvent.click(screen.getByRole("button", { name: "The engine does not run" }));
+    expect(add.mock.calls[0]?.[0]).toMatchObject({ kind: "make_safe", step: "lack/drive" });
+    rerender(<MakeSafePanel plan={plan} entries={[lack]} suspects={[]} onAdd={add} />);
+    fireEvent.click(screen.getByRole("button", { name: /The engine does not run/ }));
+    expect(add.mock.calls[1]).toEqual([{ kind: "withdrawal", reason: "It works" }, "l"]);
+    expect(screen.queryByRole("button", { name: /begin again/ })).toBeNull();
+  });
+
+  it("says of a store that reads full after it was dumped", () => {
+    const dumped = { ...plan, steps: [step("empty", "empty/store")] };
+    const full = entry("e", said("empty/store", false));
+    render(<MakeSafePanel plan={dumped} entries={[full]} suspects={[]} onAdd={vi.fn()} />);
+    expect(screen.getByRole("status").textContent).toContain("still reads full");
+  });
+
+  it("asks for a reason before one goes on while it is not at zero, and keeps it", () => {
+    const schematic = {
+      states: [
+        { id: "metered", document: { interventions: [{ point: "p" }] } },
+        { id: "idle", document: { interventions: [] } },
+      ],
+    } as unknown as Schematic;
+    const reading = (state: string) => ({ kind: "reading", state }) as unknown as EntryData;
+    expect(actOf(reading("metered"), schematic)).toContain("opened");
+    expect(actOf(reading("idle"), schematic)).toBeNull();
+    expect(actOf({ kind: "in_order", text: "" }, schematic)).toBe("the machine is in order");
+    expect(notAtZero(null, [])).toContain("not worked out");
+    expect(notAtZero(plan, [])).toBe("1 zero is not read.");
+    expect(notAtZero(plan, [entry("b", said("read/lift_port", false))])).toContain("not at zero");
+    const all = [entry("a", said("lower/lift", null)), entry("b", said("read/lift_port", true))];
+    expect(notAtZero(plan, all)).toBeNull();
+    const yes = vi.fn();
+    render(
+      <AskWhy act="the repair is done" why="1 zero is not read." onYes={yes} onNo={vi.fn()} />,
+    );
+    const go = screen.getByRole("button", { name: "Yes, and this is why" });
+    expect(go).toHaveProperty("disabled", true);
+    fireEvent.change(screen.getByLabelText("Why it is right to go on"), {
+      target: { value: " the hose was off already " },
+    });
+    fireEvent.click(go);
+    expect(yes).toHaveBeenCalledWith("the hose was off already");
+    const kept = entry("g", goneOnWith("the repair is done", "1 zero is not read.", "hose off"));
+    expect(goneOn([kept, { ...kept, standing: false }])).toHaveLength(1);
+    expect(goneOn([kept])[0]).toContain("hose off");
   });
 
   it("shows the map of the machine at rest", () => {

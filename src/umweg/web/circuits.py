@@ -10,7 +10,7 @@ from umweg.core.circuit.document import Circuit, Component
 from umweg.core.components import component_type
 from umweg.core.components.base import ACROSS_UNIT, Port
 from umweg.core.diagnose.own import could_be_read
-from umweg.core.diagnose.safe_plan import SafePlan
+from umweg.core.diagnose.safe_plan import Lack, SafePlan
 from umweg.core.errors import StateError
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
@@ -43,7 +43,7 @@ from umweg.web.schemas import (
 )
 from umweg.work.asking import CurveFound, curve_name, want_curve, want_played
 from umweg.work.exhibits import document_of
-from umweg.work.tasks import SAFE, TRACE, map_name
+from umweg.work.tasks import TRACE, map_name, safe_name
 
 router = APIRouter(prefix="/api/circuits", tags=["circuits"])
 
@@ -271,12 +271,18 @@ def oil(
 
 
 @router.get("/{revision_id}/safe", responses=READS)
-def make_safe(revision_id: RevisionId, context: ContextOf) -> SafeView:
+def make_safe(
+    revision_id: RevisionId,
+    context: ContextOf,
+    lack: Annotated[
+        list[Lack], Query(max_length=10, description="what does not work of the machine")
+    ] = [],  # noqa: B006 - what the framework reads, never changed
+) -> SafeView:
     """Which lines hold pressure at rest, what holds them, and the way to zero.
 
     Played on the machine as documented and with every single fault.
     """
-    found = _document(context, revision_id, SAFE)
+    found = _document(context, revision_id, safe_name(lack))
     plan = None if found is None else SafePlan.model_validate_json(found)
     return SafeView(pending=plan is None, plan=plan)
 

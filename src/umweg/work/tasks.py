@@ -4,10 +4,11 @@ import asyncio
 import io
 import time
 import zipfile
-from collections.abc import Callable, Coroutine, Iterator, Mapping, Sequence
+from collections.abc import Callable, Coroutine, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import partial
+from itertools import combinations
 from typing import Any, TypeVar
 
 import structlog
@@ -24,6 +25,7 @@ from umweg.core.diagnose.own import own_step
 from umweg.core.diagnose.question import Question, answer
 from umweg.core.diagnose.ranking import rank
 from umweg.core.diagnose.report import DiagnosisView, flow_curve_view, step_view
+from umweg.core.diagnose.safe_plan import LACKS, Lack
 from umweg.core.diagnose.tree import tree_of
 from umweg.core.draft.frame import drafted_of
 from umweg.core.draft.runs import runs
@@ -480,6 +482,12 @@ TRACE = "trace"
 """Name under which the ways of its moves are kept."""
 
 
+def safe_name(lacks: Iterable[Lack] = ()) -> str:
+    """Name under which the way to zero is kept, for what does not work of the machine."""
+    wanted = set(lacks)
+    return "/".join([SAFE, *(name for name in LACKS if name in wanted)])
+
+
 def _parts(predictor: Predictor) -> Iterator[Part]:
     """What is asked first: what can be seen and said where nothing else is to be solved for it,
     then every named state, then what needs states of its own (cold and hot oil)."""
@@ -513,6 +521,15 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
         plan = document_to_bytes(make_safe(predictor))
         return {SAFE: plan, ONCE: once_to_bytes(predictor.at_hand())}
 
+    def without() -> Mapping[str, bytes]:
+        """The way to zero for all that may not work of the machine."""
+        asked = [ask.key for ask in make_safe(predictor).asks]
+        return {
+            safe_name(lacks): document_to_bytes(make_safe(predictor, lacks=lacks))
+            for count in range(1, len(asked) + 1)
+            for lacks in combinations(asked, count)
+        }
+
     def ways() -> Mapping[str, bytes]:
         return {TRACE: document_to_bytes(trace(circuit, predictor.solver))}
 
@@ -526,6 +543,7 @@ def _parts(predictor: Predictor) -> Iterator[Part]:
     yield Part("done/safe", safe)
     for quantity in timed_quantities(circuit):
         yield Part(f"done/timing/{quantity.place}", partial(in_time, quantity), in_time=True)
+    yield Part("done/safe/without", without)
     for mark in shares:
         if mark in own:
             yield Part(mark, partial(sights, shares[mark]))

@@ -36,7 +36,8 @@ import { percent } from "../../units";
 import { OilPlan } from "../oil/OilPlan";
 import { ProvePanel } from "../prove/ProvePanel";
 import { RecordPanel } from "../record/RecordPanel";
-import { doneSteps, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
+import { AskWhy, actOf, goneOnWith, notAtZero } from "../safe/GoneOn";
+import { doneSteps, lacksOf, MakeSafePanel, standOf } from "../safe/MakeSafePanel";
 import type { Moment } from "../step/OverTime";
 import { OwnReading } from "../step/OwnReading";
 import { StepPanel, stepKey } from "../step/StepPanel";
@@ -116,6 +117,14 @@ function Scale() {
   );
 }
 
+/** What somebody is about to do while the machine is not at zero. */
+interface Asked {
+  act: string;
+  why: string;
+  data: EntryData;
+  supersedes: string | undefined;
+}
+
 interface BenchProps {
   job: Job;
   answer: Answer | undefined;
@@ -180,7 +189,8 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
     () => (tab === "trace" && followed ? litBy(followed, schematic) : null),
     [tab, followed, schematic],
   );
-  const safe = useSafe(job.circuit_revision);
+  const [asked, setAsked] = useState<Asked | null>(null);
+  const safe = useSafe(job.circuit_revision, lacksOf(entries));
   const unread = safe.data?.plan && standOf(safe.data.plan, doneSteps(entries)).open[0]?.point;
   const reading = chosen?.gauge_point || null;
   const proposed =
@@ -203,6 +213,12 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
   const pointIndex = schematic.test_points.findIndex((p) => p.id === chosen?.gauge_point);
 
   const keep = (data: EntryData, supersedes?: string) => {
+    const act = actOf(data, schematic);
+    const why = act && notAtZero(safe.data?.plan, entries);
+    if (act && why) setAsked({ act, why, data, supersedes });
+    else write(data, supersedes);
+  };
+  const write = (data: EntryData, supersedes?: string) => {
     pending.add(data, supersedes);
     setHeld(null);
     setChosenKey(null);
@@ -213,6 +229,21 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
 
   return (
     <main className="grid min-h-0 flex-1 grid-cols-[1fr_27rem] max-[900px]:grid-cols-1 max-[900px]:grid-rows-[1fr_1fr]">
+      {asked && (
+        <AskWhy
+          act={asked.act}
+          why={asked.why}
+          onYes={(reason) => {
+            pending.add(goneOnWith(asked.act, asked.why, reason));
+            write(asked.data, asked.supersedes);
+            setAsked(null);
+          }}
+          onNo={() => {
+            setAsked(null);
+            onTab("safe");
+          }}
+        />
+      )}
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-center gap-3 border-line border-b px-3 py-1.5">
           <div className="min-w-0 flex-1">

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import { withPending } from "../../api/outbox";
 import { useAnswer, useJob, usePending, useSafe } from "../../api/queries";
+import { lacksOf } from "../safe/MakeSafePanel";
 import { addressOf, PARTS, type Seen, type Stand } from "./parts";
 
 const MARK: Record<Stand, string> = { done: "✓", open: "●", later: "○" };
@@ -15,10 +16,11 @@ const TONE: Record<Stand, string> = {
 export function JobParts({ jobId, here }: { jobId: string; here: string }) {
   const job = useJob(jobId);
   const answer = useAnswer(jobId);
-  const safe = useSafe(job.data?.circuit_revision);
   const pending = usePending(jobId);
+  const entries = withPending(job.data?.entries ?? [], pending.items);
+  const safe = useSafe(job.data?.circuit_revision, lacksOf(entries));
   const seen: Seen = {
-    entries: withPending(job.data?.entries ?? [], pending.items),
+    entries,
     safe: safe.data?.plan ?? null,
     proof: answer.data?.proof?.word ?? null,
     enough: answer.data?.diagnosis?.plan?.enough ?? false,

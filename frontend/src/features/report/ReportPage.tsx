@@ -10,6 +10,7 @@ import { JobParts } from "../job/JobParts";
 import { repairsOf } from "../prove/epoch";
 import { Value } from "../prove/ProvePanel";
 import { type Repaired, remaining, repairHistory } from "../prove/proofs";
+import { goneOn } from "../safe/GoneOn";
 
 type Of<K extends Entry["data"]["kind"]> = Entry & { data: Extract<Entry["data"], { kind: K }> };
 
@@ -179,6 +180,7 @@ export function Report({
   const { machine } = job;
   const history = repairHistory(job.entries);
   const remains = remaining(job.entries);
+  const unsafe = goneOn(job.entries);
   const seen = job.entries.filter((e) => e.standing && e.looked);
   return (
     <article className="mx-auto max-w-3xl bg-card p-8 print:max-w-none print:p-0">
@@ -237,6 +239,15 @@ export function Report({
               <li key={entry.id}>
                 {entry.words}: {why === "outside" ? "outside its specification" : NOT_AGAIN}
               </li>
+            ))}
+          </ul>
+        </Section>
+      )}
+      {unsafe.length > 0 && (
+        <Section title="Done while not at zero">
+          <ul className="list-disc pl-5">
+            {unsafe.map((words) => (
+              <li key={words}>{words}</li>
             ))}
           </ul>
         </Section>

@@ -1,4 +1,12 @@
-import type { EntryData, LiveLine, Remains, SafePlan, SafeStep, Suspect } from "../../api/client";
+import type {
+  EntryData,
+  Lack,
+  LiveLine,
+  Remains,
+  SafePlan,
+  SafeStep,
+  Suspect,
+} from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { percent } from "../../units";
@@ -15,6 +23,52 @@ export function doneSteps(entries: ShownEntry[]): Map<string, ShownEntry> {
     entries.flatMap((e) =>
       e.standing && e.data.kind === "make_safe" && e.data.step ? [[e.data.step, e] as const] : [],
     ),
+  );
+}
+
+const LACK = "lack/";
+
+/** What was said not to work of the machine, as the record stands. */
+export function lacksOf(entries: ShownEntry[]): Lack[] {
+  return [...doneSteps(entries).keys()]
+    .filter((step) => step.startsWith(LACK))
+    .map((step) => step.slice(LACK.length) as Lack)
+    .sort();
+}
+
+/** What the plan counts on and what may not work: one tap, and the plan does without it. */
+function Lacking({ plan, entries, onAdd }: { plan: SafePlan; entries: ShownEntry[]; onAdd: Add }) {
+  const done = doneSteps(entries);
+  return (
+    <fieldset className="grid gap-1.5">
+      <legend className="font-bold">Does anything of this not work?</legend>
+      <div className="flex flex-wrap gap-2">
+        {plan.asks.map((ask) => {
+          const entry = done.get(`${LACK}${ask.key}`);
+          return (
+            <Button
+              key={ask.key}
+              aria-pressed={entry !== undefined}
+              className={entry ? "!border-stop !bg-stop-soft" : ""}
+              disabled={entry?.onItsWay ?? false}
+              onClick={() =>
+                entry
+                  ? onAdd({ kind: "withdrawal", reason: "It works" }, entry.id)
+                  : onAdd({
+                      kind: "make_safe",
+                      text: `${ask.words}.`,
+                      step: `${LACK}${ask.key}`,
+                      zero: null,
+                    })
+              }
+            >
+              {entry ? "✗ " : ""}
+              {ask.words}
+            </Button>
+          );
+        })}
+      </div>
+    </fieldset>
   );
 }
 
@@ -154,6 +208,8 @@ export function MakeSafePanel({
 }) {
   const done = doneSteps(entries);
   const stand = standOf(plan, done);
+  // What does not work still does not, and what was gone on with was: only the steps begin again.
+  const began = plan.steps.flatMap((step) => done.get(step.key) ?? []);
   const now = plan.lines.filter((l) => l.healthy_bar > 5);
   const faulty = plan.lines.filter((l) => l.healthy_bar <= 5);
   const stuck = plan.remains.filter((r) => r.faults.length === 0);
@@ -163,8 +219,12 @@ export function MakeSafePanel({
       <div role="status" className="-top-3 sticky z-10 bg-paper py-1">
         {stand.holding.length > 0 ? (
           <Notice tone="stop">
-            <b>Not safe: a line is not at zero.</b> Open nothing on it. Lower, lever and read again;
-            if it stays, follow the maker's procedure to release it.
+            <b>Not safe: {stand.holding.length === 1 ? "a line is" : "lines are"} not at zero.</b>{" "}
+            Open nothing on it. Say below what does not work, and go the other way; if it stays,
+            stay away and follow the maker's procedure to release it.
+            {stand.holding.some((s) => s.kind === "empty") && (
+              <b className="block">A store still reads full after it was dumped.</b>
+            )}
           </Notice>
         ) : stand.open.length || stand.done < stand.wanted || stuck.length ? (
           <Notice tone="stop">
@@ -184,6 +244,7 @@ export function MakeSafePanel({
           </Notice>
         )}
       </div>
+      <Lacking plan={plan} entries={entries} onAdd={onAdd} />
       {stuck.length > 0 && (
         <Notice tone="stop">
           <b>This plan does not bring everything to zero.</b> {stuck.map((r) => r.words).join("; ")}
@@ -213,10 +274,10 @@ export function MakeSafePanel({
           />
         ))}
       </ol>
-      {done.size > 0 && (
+      {began.length > 0 && (
         <Button
           onClick={() => {
-            for (const entry of done.values()) {
+            for (const entry of began) {
               if (!entry.onItsWay) onAdd({ kind: "withdrawal", reason: "Started again" }, entry.id);
             }
           }}

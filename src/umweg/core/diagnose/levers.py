@@ -4,6 +4,7 @@ It comes out of the circuit: the machine as documented is asked for every move, 
 idle and off.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -11,11 +12,14 @@ from umweg.core.circuit.document import Function, MachineState
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
+from umweg.core.diagnose.safe_plan import Lack
 from umweg.core.observe.quantities import STANDS_SHARE, moved_net
 
 LIFTS_BAR = 5.0
 """Pressure that a pilot line needs before it moves anything."""
 MOST_NAMED = 3
+COMES_DOWN = 20.0
+"""A load that goes so many times as fast as it creeps while it is held comes down."""
 
 
 @dataclass(frozen=True)
@@ -45,12 +49,22 @@ class Move:
         return abs(self.off) > STANDS_SHARE * abs(self.running) > 0.0
 
 
-class Levers:
-    """All moves of a machine at rest."""
+@dataclass(frozen=True)
+class HandValve:
+    """A valve worked by hand that lets a load come down by its own weight."""
 
-    def __init__(self, rest: AtRest) -> None:
+    label: str
+    key: str
+    """Its command."""
+
+
+class Levers:
+    """All moves of a machine at rest; ``lacks`` is what does not work of it."""
+
+    def __init__(self, rest: AtRest, lacks: Iterable[Lack] = ()) -> None:
         self._rest = rest
         self._circuit = rest.circuit
+        self._lacks = frozenset(lacks)
 
     def moved_row(self, function: Function) -> int:
         """Where the motion of a function's actuator stands in the tables."""
@@ -130,6 +144,51 @@ class Levers:
         return bool(creep * move.running > 0.0)
 
     def way_down(self, function: Function) -> Move | None:
-        """The move that brings its load down, rather one that works with the drive off."""
-        ways = [m for m in self.moves if m.function is function and self.lowers(m)]
+        """The move that brings its load down, rather one that works with the drive off; none that
+        needs what does not work.
+
+        Where something does not work, another function that moves the same load may: an emergency
+        circuit.
+        """
+
+        def moves_it(move: Move) -> bool:
+            other = bool(self._lacks and function.load) and move.function.load == function.load
+            return move.function is function or other
+
+        ways = [m for m in self.moves if moves_it(m) and self.lowers(m) and not self.wanting(m)]
         return max(ways, key=lambda m: (m.works_off, abs(m.running)), default=None)
+
+    def wanting(self, move: Move) -> set[Lack]:
+        """What a move needs of that which does not work."""
+        needs: set[Lack] = set() if move.works_off else {"drive"}
+        for command in move.function.moves[move.name].commands:
+            kind = component_type(self._circuit.component(command.partition(".")[0]).type)
+            ports = kind.ports
+            by = next((c.by for c in kind.commands if c.name == command.partition(".")[2]), "")
+            if by == "button" or any(p.domain == "electrical" for p in ports):
+                needs.add("electricity")
+            oil = [p for p in ports if p.domain == "hydraulic"]
+            # What a pilot valve gives goes to a spool: without it nothing is shifted.
+            if kind.piloted or (oil and all(p.line != "working" for p in oil)):
+                needs.add("pilot")
+        return needs & self._lacks
+
+    def by_hand(self, function: Function) -> HandValve | None:
+        """A valve worked by hand by which its load comes down with nothing else working: played."""
+        if function.id not in self._rest.pressing:
+            return None
+        net = self.moved_row(function)
+        creep = float(self._rest.table.healthy[net])
+        across = self._rest.pressing[function.id][1]
+        for name, row in self._rest.oil_nets:
+            if not self._rest.lets_go(across, row):
+                continue
+            for part, command in self._rest.let_go(name):
+                key = f"{part.id}.{command}"
+                opened = self._rest.healthy(self._rest.state("let down", settings={key: 1.0}))
+                if opened is None:
+                    continue
+                speed = float(opened[net])
+                if speed * creep > 0.0 and abs(speed) > COMES_DOWN * abs(creep):
+                    return HandValve(part.label, key)
+        return None

@@ -14,13 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umweg.core.circuit.document import Component, Function, MachineState
+from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.falling import Falling, below_after_s
 from umweg.core.diagnose.hazards import cause_words
-from umweg.core.diagnose.levers import Levers, Move
+from umweg.core.diagnose.levers import HandValve, Levers, Move
 from umweg.core.diagnose.opening import PROCEDURE
 from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
 from umweg.core.diagnose.safe_plan import (
+    LACKS,
+    Lack,
+    LackView,
     LeverView,
     LiveLine,
     Release,
@@ -29,6 +33,7 @@ from umweg.core.diagnose.safe_plan import (
     SafeStep,
     StepKind,
 )
+from umweg.core.network.network import Indices
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import STANDS_SHARE
 
@@ -46,6 +51,7 @@ def make_safe(
     predictor: Predictor,
     faults: Iterable[str] | None = None,
     posture: Mapping[str, str] | None = None,
+    lacks: Iterable[Lack] = (),
 ) -> SafePlan:
     """Plan the way to zero and play it.
 
@@ -54,22 +60,28 @@ def make_safe(
     predictor : of the machine and every single fault
     faults : keys of those that count as possible, default all of them
     posture : load state of functions that are not simply held
+    lacks : what of the machine does not work: the plan does without it, and says where it cannot
 
     Raises
     ------
     SolveError : the machine as documented finds no rest.
     """
-    return _Planner(predictor, faults, dict(posture or {})).plan()
+    return _Planner(predictor, faults, dict(posture or {}), lacks).plan()
 
 
 class _Planner:
     def __init__(
-        self, predictor: Predictor, faults: Iterable[str] | None, posture: dict[str, str]
+        self,
+        predictor: Predictor,
+        faults: Iterable[str] | None,
+        posture: dict[str, str],
+        lacks: Iterable[Lack],
     ) -> None:
         self._predictor = predictor
         self._circuit = predictor.circuit
         self._rest = AtRest(predictor, posture, waits=True)
-        self._levers = Levers(self._rest)
+        self._lacks: frozenset[Lack] = frozenset(lacks)
+        self._levers = Levers(self._rest, self._lacks)
         keys = np.array([h.key for h in predictor.population.hypotheses])
         counted = np.ones(len(keys), dtype=bool)
         if faults is not None:
@@ -78,11 +90,38 @@ class _Planner:
 
     # Who does not come down
 
-    def _stays_up(self, move: Move) -> NDArray[np.bool_]:
+    @cached_property
+    def _ways(self) -> dict[str, Move | HandValve]:
+        """How each load comes down, by its function; those that cannot be lowered are not in it."""
+        found: dict[str, Move | HandValve] = {}
+        for function in self._rest.weighing:
+            way = self._levers.way_down(function)
+            if way is not None:
+                found[function.id] = way
+            elif self._lacks and (valve := self._levers.by_hand(function)) is not None:
+                found[function.id] = valve
+        return found
+
+    @cached_property
+    def _emptied(self) -> dict[str, dict[str, float]]:
+        """Settings of the stores that can be emptied."""
+        return {
+            name: settings
+            for name, settings in self._rest.stores.items()
+            if "dump" not in self._lacks or self._drawn_by()
+        }
+
+    def _lowering(self, function: Function) -> MachineState:
+        """How the machine stands while a load comes down."""
+        way = self._ways[function.id]
+        if isinstance(way, HandValve):
+            return self._rest.state(f"{way.label} open", settings={way.key: 1.0})
+        return self._levers.state(way.function, way.name, "off" if way.works_off else "idle")
+
+    def _stays_up(self, function: Function) -> NDArray[np.bool_]:
         """(C,) machines on which this way of lowering does not bring the load down."""
-        engine = "off" if move.works_off else "idle"
-        table = self._predictor[self._levers.state(move.function, move.name, engine)]
-        net = self._levers.moved_row(move.function)
+        table = self._predictor[self._lowering(function)]
+        net = self._levers.moved_row(function)
         healthy = float(table.healthy[net])
         share = table.solution.across[net] / healthy if healthy else np.zeros(len(table.known))
         stays: NDArray[np.bool_] = ~table.known | (share < STANDS_SHARE)
@@ -94,8 +133,8 @@ class _Planner:
         A machine on which one load stays up is asked with that load up; where more than one does,
         with all of them up.
         """
-        down = {f.id: m for f in self._rest.weighing if (m := self._levers.way_down(f)) is not None}
-        stays = {name: self._stays_up(m) for name, m in down.items()}
+        down = [f for f in self._rest.weighing if f.id in self._ways]
+        stays = {f.id: self._stays_up(f) for f in down}
         count = self._predictor.population.count
         up = sum((s.astype(int) for s in stays.values()), np.zeros(count, dtype=int))
 
@@ -105,22 +144,34 @@ class _Planner:
             return across
 
         result = held(())
-        for name in down:
+        for name in stays:
             rows = np.flatnonzero(stays[name] & (up == 1))
             if len(rows):
                 result[:, rows] = held([name])[:, rows]
         rows = np.flatnonzero(up > 1)
         if len(rows):
-            result[:, rows] = held(list(down))[:, rows]
-        nets, freed = self._rest.freed
+            result[:, rows] = held(list(stays))[:, rows]
+        nets, freed = self._freed
         result[nets] = np.maximum(result[nets], freed)
         return result
+
+    @cached_property
+    def _freed(self) -> tuple[Indices, Array]:
+        """Nets, and (R, C) what is left of what was closed in; where something does not work, levers
+        are not counted on: what stays after ten minutes stays."""
+        nets, freed = self._rest.freed
+        trapped = self._rest.trapped
+        if not self._lacks or trapped is None:
+            return nets, freed
+        left = trapped.spread(trapped.bar[-1], self._predictor.population)
+        alone = np.array([not self._rest.because(int(row)) for row in nets])
+        return nets, np.where(alone[:, None], np.fmax(freed, left), freed)
 
     @cached_property
     def _end(self) -> Array:
         """(N_all,) what the machine as documented keeps after the plan."""
         end = self._predictor.healthy(self._end_state()).copy()
-        nets, freed = self._rest.freed
+        nets, freed = self._freed
         end[nets] = np.fmax(end[nets], freed[:, 0])
         return end
 
@@ -129,9 +180,9 @@ class _Planner:
         kept = set(up)
         settings: dict[str, float] = {}
         for function in self._rest.weighing:
-            if function.id not in kept and self._levers.way_down(function) is not None:
+            if function.id not in kept and function.id in self._ways:
                 settings |= self._rest.set_down(function)
-        for emptied in self._rest.stores.values():
+        for emptied in self._emptied.values():
             settings |= emptied
         return self._rest.state("set down, empty, at rest", settings=settings)
 
@@ -144,6 +195,8 @@ class _Planner:
         return SafePlan(
             circuit=self._circuit.id,
             drive=self._rest.drive,
+            lacks=[name for name in LACKS if name in self._lacks],
+            asks=list(self._asks()),
             safe=not any(not r.faults for r in remains),
             lines=self._lines(),
             levers=[self._lever(m) for m in self._levers.moves],
@@ -152,6 +205,19 @@ class _Planner:
             releases=self._releases(after, end),
             caution=DEFER,
         )
+
+    def _asks(self) -> Iterable[LackView]:
+        """What this machine has that may not work when it is needed."""
+        kinds = [component_type(part.type) for part in self._circuit.components]
+        has: dict[Lack, bool] = {
+            "drive": True,
+            "electricity": any(p.domain == "electrical" for k in kinds for p in k.ports),
+            "pilot": any(k.piloted for k in kinds),
+            "dump": bool(self._rest.stores),
+        }
+        for name, words in LACKS.items():
+            if has[name]:
+                yield LackView(key=name, words=words.format(drive=self._rest.drive))
 
     def _lever(self, move: Move) -> LeverView:
         return LeverView(
@@ -215,26 +281,30 @@ class _Planner:
 
     def _steps(self, end: Array) -> Iterable[SafeStep]:
         yield self._step("clear", CLEAR)
-        ways = {f.id: self._levers.way_down(f) for f in self._rest.weighing}
         order = sorted(
-            self._rest.weighing, key=lambda f: self._only_running(ways[f.id]), reverse=True
+            self._rest.weighing,
+            key=lambda f: self._only_running(self._ways.get(f.id)),
+            reverse=True,
         )
         for function in order:
-            if (way := ways[function.id]) is None:
+            if function.id not in self._ways:
                 yield self._step("lower", self._propped(function), function=function.id)
             else:
-                yield self._lower(function, way)
+                yield self._lower(function, self._ways[function.id])
         last = self._rest.leave_by
-        if last is not None:
+        if last is not None and "drive" not in self._lacks:
             words = f"Last before the {self._rest.drive} stops: “{last.label}” for some seconds, and let go."
             words += " Else lines stay closed in."
             yield self._step("leave", words, state=last)
-        yield self._step(
-            "stop", f"{self._rest.drive.capitalize()} off; wait until everything stands."
-        )
+        words = f"{self._rest.drive.capitalize()} off; wait until everything stands."
+        if "drive" in self._lacks:
+            words = (
+                f"The {self._rest.drive} stands: take its key, so that nobody starts it meanwhile."
+            )
+        yield self._step("stop", words)
         for store in self._rest.stores:
             yield self._empty(store)
-        words = self._rest.levers_words
+        words = self._rest.levers_words(by_current="electricity" not in self._lacks)
         if words:
             yield self._step("levers", f"{words[:1].upper()}{words[1:]}.")
         lines, unseen = self._lines(), []
@@ -289,20 +359,33 @@ class _Planner:
         ]
 
     @staticmethod
-    def _only_running(way: Move | None) -> bool:
-        return way is not None and not way.works_off
+    def _only_running(way: Move | HandValve | None) -> bool:
+        return isinstance(way, Move) and not way.works_off
 
     def _propped(self, function: Function) -> str:
+        if self._lacks:
+            return (
+                f"{function.label} cannot be lowered: stay away from it and from what it carries. "
+                "Block it mechanically as its maker says before anybody comes near; its line stays "
+                f"under pressure: {PROCEDURE}."
+            )
         return (
             f"{function.label} cannot be lowered by its own controls here: prop it mechanically, as "
             "its maker says, before anything on it is opened; its line stays under pressure."
         )
 
-    def _lower(self, function: Function, way: Move) -> SafeStep:
-        words = f"Lower until it lies and is supported: {way.label}"
-        if way.works_off:
+    def _lower(self, function: Function, way: Move | HandValve) -> SafeStep:
+        if isinstance(way, HandValve):
+            words = (
+                f"Open {_inside(way.label)} a little at a time: {function.label} comes down by its own "
+                "weight. Stand clear of it, where it can neither fall nor swing; shut it when it lies"
+            )
+            words += " and is supported."
+        elif way.works_off:
+            words = f"Lower until it lies and is supported: {way.label}"
             words += f"; it also comes down with the {self._rest.drive} off."
         else:
+            words = f"Lower until it lies and is supported: {way.label}"
             words += f", while the {self._rest.drive} still runs: {way.why_not}."
         rows = [(p, self._rest.row(p.net)) for p in self._circuit.test_points if p.hydraulic]
         across = self._rest.pressing[function.id][1]
@@ -317,11 +400,11 @@ class _Planner:
             "lower",
             words,
             function=function.id,
-            move=way.name,
+            move=way.name if isinstance(way, Move) else None,
             point=None if point is None else point.id,
             before=None if row is None else float(self._rest.table.healthy[row]),
             after=None if row is None else float(across[row]),
-            state=self._levers.state(function, way.name, "off" if way.works_off else "idle"),
+            state=self._lowering(function),
         )
 
     def _empty(self, store: str) -> SafeStep:
@@ -330,6 +413,12 @@ class _Planner:
         row = self._rest.row(net)
         points = self._points(net)
         where = self._circuit.test_point(points[0]).label if points else "its own gauge port"
+        if store not in self._emptied:
+            words = (
+                f"{part.label} cannot be emptied: it keeps {self._rest.sound[row]:.0f} bar. Stay away "
+                f"from it and from every line it feeds: {PROCEDURE}."
+            )
+            return self._step("blind", words, function=store)
         return self._step(
             "empty",
             f"{self._emptying(part, net)}; read zero at {where}: it is read, never assumed. "
@@ -342,7 +431,7 @@ class _Planner:
 
     def _emptying(self, part: Component, net: str) -> str:
         """How a store is emptied: by its dump valve where it has one, else by what it feeds."""
-        for dump, command in self._rest.let_go(net):
+        for dump, command in () if "dump" in self._lacks else self._rest.let_go(net):
             words = f"Open {_inside(dump.label)}, and leave it open: {_inside(part.label)} empties"
             opened = self._rest.state("emptying", settings={f"{dump.id}.{command}": 1.0})
             played = self._falling.opened(opened)
@@ -352,13 +441,17 @@ class _Planner:
                 if gone is not None:
                     words += f" within about {max(gone, 1.0):.0f} s on a machine in order"
             return words
-        using = [
-            m.label
-            for m in self._levers.moves
-            if m.works_off and m.function not in self._rest.weighing
-        ]
+        using = self._drawn_by()
         by = f" through {', '.join(using).lower()}, again and again" if using else ""
         return f"Empty {_inside(part.label)}{by}"
+
+    def _drawn_by(self) -> list[str]:
+        """Moves that take oil with the drive off, which empties what feeds them."""
+        return [
+            m.label
+            for m in self._levers.moves
+            if m.works_off and m.function not in self._rest.weighing and not self._levers.wanting(m)
+        ]
 
     def _falls(self, row: int) -> str:
         """What a line does that is left alone, in words; nothing where it is not known."""

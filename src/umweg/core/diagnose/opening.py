@@ -147,8 +147,8 @@ class Openings:
         for store in rest.stores:
             label = self._circuit.component(store).label.lower()
             ways.append(f"empty {label} through what it feeds")
-        if rest.levers_words:
-            ways.append(rest.levers_words)
+        if words := rest.levers_words():
+            ways.append(words)
         stays = self._stays(net)
         if stays:
             ways.append(stays)

@@ -343,14 +343,19 @@ class AtRest:
         said = [words for words, is_so in (("key on", wired), ("pilot armed", piloted)) if is_so]
         return ", ".join(said)
 
-    @cached_property
-    def levers_words(self) -> str:
-        """How what closes lines is moved with the drive off; nothing where nobody can move anything."""
+    def levers_words(self, by_current: bool = True) -> str:
+        """How what closes lines is moved with the drive off; nothing where nobody can move anything.
+
+        Without current switches do nothing, and no key is turned on.
+        """
         ways = []
         for by, words in LEVERS.items():
+            if by == "button" and not by_current:
+                continue
             of = dict.fromkeys(label.lower() for label, *_, given in self.levers if given == by)
             if of:
                 ways.append(f"{words}: {', '.join(of)}")
         if not ways:
             return ""
-        return f"{self.armed}; {'; '.join(ways)}" if self.armed else "; ".join(ways)
+        armed = self.armed if by_current else ""
+        return f"{armed}; {'; '.join(ways)}" if armed else "; ".join(ways)

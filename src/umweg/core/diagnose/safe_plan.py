@@ -1,11 +1,28 @@
 """The way to zero as it is given out: lines, levers, steps, what remains, what opening releases."""
 
+from collections.abc import Mapping
 from typing import Literal
 
 from umweg.core.circuit.document import MachineState
 from umweg.core.view import View
 
+Lack = Literal["drive", "electricity", "pilot", "dump"]
+LACKS: Mapping[Lack, str] = {
+    "drive": "The {drive} does not run",
+    "electricity": "No electricity: battery dead, coils do not pull",
+    "pilot": "No pilot oil: levers move nothing",
+    "dump": "The dump valve of a store does not open",
+}
+"""What may not work when a machine has to be made safe, in the words that somebody says it in."""
+
 StepKind = Literal["clear", "lower", "leave", "stop", "levers", "empty", "read", "blind"]
+
+
+class LackView(View):
+    """Something of this machine that the plan counts on, and that may not work."""
+
+    key: Lack
+    words: str
 
 
 class LeverView(View):
@@ -82,6 +99,10 @@ class SafePlan(View):
 
     circuit: str
     drive: str
+    lacks: list[Lack]
+    """What was said not to work: the plan does without it."""
+    asks: list[LackView]
+    """What the plan counts on: each may be said not to work."""
     safe: bool
     """Played on the machine as documented, nothing stays above what injures."""
     lines: list[LiveLine]
