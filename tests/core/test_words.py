@@ -5,8 +5,9 @@ import pytest
 from pydantic import ValidationError
 
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.observe.kinds.behaviours import NOTED_WORDS, Behaviour
+from umweg.core.observe.kinds.behaviours import BEHAVIOURS, NOTED_WORDS, Behaviour, Spoken
 from umweg.core.observe.observations import Observation
+from umweg.core.observe.predict import Predictor
 from umweg.library import load_circuit
 
 
@@ -82,3 +83,20 @@ def test_an_entry_without_further_words_reads_as_before() -> None:
     old = {"kind": "behaviour", "id": "b", "function": "lift", "move": "raise", "how": "slow"}
     assert Behaviour.model_validate(old).also == ()
     assert set(NOTED_WORDS).isdisjoint({"slow", "weak", "drifts"})
+
+
+def test_what_is_pressed_against_its_stop_is_not_called_slow() -> None:
+    """The sprayer's hold-downs stand at their stops under load: no fault elsewhere makes them slow."""
+    predictor = Predictor.of(load_circuit("sprayer_boom"))
+    words = Spoken("tip_left", "press", "warm").probability(predictor)
+    slow = words[BEHAVIOURS.index("slow")]
+    assert slow[0] < 0.05
+    elsewhere = [
+        int(c)
+        for c in range(predictor.population.count)
+        if predictor.population.hypotheses[predictor.population.hypothesis[c]].key.startswith(
+            ("relief:", "wing_load_")
+        )
+    ]
+    assert elsewhere
+    assert slow[elsewhere].max() < 0.1

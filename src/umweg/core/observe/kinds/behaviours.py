@@ -47,6 +47,8 @@ NOTED_WORDS: dict[Noted, str] = {
     "releases_late": "releases late",
 }
 """Words that no steady speed shows: kept with the complaint, not weighed."""
+MOVES_FROM = 0.02
+"""Speed [mm/s, rpm] below which a function stands, whatever it is called to do."""
 TOGETHER: tuple[How, ...] = ("slow", "weak", "drifts")
 """Words that one move can call for at the same time."""
 WHEN_WORDS: dict[When, str] = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}
@@ -314,11 +316,17 @@ class Spoken:
         for state in moving:
             table = predictor[state]
             row = table.row(speed)
-            healthy = max(float(table.mean[row, 0]), 1e-3)
+            healthy = float(table.mean[row, 0])
+            if healthy < MOVES_FROM:
+                # Pressed against its stop it does not move in good order either: nobody calls it slow.
+                continue
             along = np.sign(table.solution.across[net] * table.healthy[net])
             ratios.append(along * table.mean[row] / healthy)
             spread = np.sqrt((table.slope[row] ** 2).sum(axis=0)) / healthy
             spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
+        if not ratios:
+            count = predictor.population.count
+            ratios, spreads = [np.ones(count)], [np.full(count, 0.06)]
         light, loaded = ratios[0], ratios[-1]
         drifts = self._drifts(predictor, held) if can_drift else 0.0 * light
         returns = goes_back_by_itself(predictor, moving[0], net)
@@ -408,7 +416,11 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
     circuit = machine.circuit
     *moving, held = behaviour_states(circuit, function_id, move, when)
     speed = speed_of(circuit, function_id)
-    ratios = [machine.signed(speed, s) / machine.as_documented.signed(speed, s) for s in moving]
+    ratios = [
+        machine.signed(speed, s) / sound
+        for s in moving
+        if (sound := machine.as_documented.signed(speed, s)) >= MOVES_FROM
+    ] or [1.0]
     light, loaded = ratios[0], ratios[-1]
     if light < STANDS_SHARE:
         other_way = min(light, loaded) < -STANDS_SHARE
