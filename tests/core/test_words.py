@@ -95,7 +95,7 @@ def test_what_is_pressed_against_its_stop_is_not_called_slow() -> None:
         int(c)
         for c in range(predictor.population.count)
         if predictor.population.hypotheses[predictor.population.hypothesis[c]].key.startswith(
-            ("relief:", "wing_load_")
+            ("in_cam:", "wing_load_")
         )
     ]
     assert elsewhere
