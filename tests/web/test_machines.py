@@ -63,7 +63,7 @@ def test_every_type_is_listed_with_its_ports_and_numbers(client: TestClient) -> 
     bore = next(p for p in types["cylinder"]["parameters"] if p["name"] == "bore_mm")
     assert (bore["unit"], bore["default"]) == ("mm", 80)
     assert "tear_k" not in {p["name"] for p in types["cylinder"]["parameters"]}, "only faults"
-    assert types.keys() == {n for n, k in component_types().items() if not k.opened_port}
+    assert types.keys() == {n for n, k in component_types().items() if k.of_machines}
 
 
 def test_a_list_becomes_a_machine_that_can_be_diagnosed(
@@ -203,3 +203,11 @@ def test_a_bill_of_parts_becomes_lines_and_what_is_no_part_is_named(client: Test
     refused = client.post("/api/listings/bill", json={"text": "pos;price\n1;2\n"})
     assert refused.status_code == 422
     assert "no column names the parts" in refused.json()["detail"]
+
+
+def test_types_are_found_by_the_words_of_the_trade(client: TestClient) -> None:
+    found = client.get("/api/types/found", params={"text": "overcenter"}).json()
+    assert found == {"names": ["counterbalance_valve"], "nearest": False}
+    near = client.get("/api/types/found", params={"text": "solenoyd"}).json()
+    assert near["nearest"]
+    assert near["names"]
