@@ -1,15 +1,17 @@
 """The way to zero: what holds, who must be lowered running, what stays; against plain physics."""
 
+import json
 import math
 from functools import cache
 
 import pytest
 
-from umweg.core.circuit.document import Circuit
+from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.diagnose.make_safe import make_safe
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.observe.predict import Predictor
 from umweg.library import circuit_ids, load_circuit
+from umweg.validation.machines import bench_circuit, part
 
 
 def predictor_of(circuit: Circuit) -> Predictor:
@@ -250,3 +252,41 @@ def test_a_store_whose_valve_stays_shut_is_drawn_upon_or_kept_away_from() -> Non
     away = next(s for s in both.steps if s.kind == "blind" and "cannot be emptied" in s.words)
     assert "Stay away" in away.words
     assert not both.safe
+
+
+def test_what_moves_by_itself_while_a_store_is_emptied_is_said() -> None:
+    """A store's dump valve into a cylinder's line: the cylinder goes, and one stands clear of it."""
+    plan = make_safe(predictor_of(load_circuit("sludge_feeder")), lacks=["dump"])
+    empty = next(s for s in plan.steps if s.kind == "empty")
+    assert "stand clear of it" in empty.words
+
+    data = bench_circuit(
+        [
+            part("relief", "relief_valve", {"inlet": "p", "outlet": "tank"}, set_bar=200.0),
+            part("check", "check_valve", {"inlet": "p", "outlet": "s"}),
+            part("store", "accumulator", {"port": "s"}, stored_bar=150.0, precharge_bar=80.0),
+            part("dump", "release_valve", {"inlet": "s", "outlet": "cap"}),
+            part("ram", "single_acting_cylinder", {"A": "cap", "vent": "tank", "rod": "rod"}),
+            part("load", "mechanical_load", {"rod": "rod"}),
+            part("away", "orifice", {"inlet": "cap", "outlet": "tank"}, k=0.05),
+        ],
+        states={"off": {"label": "Off", "engine": "off", "oil_c": 40}},
+        functions=[
+            {
+                "id": "ram",
+                "label": "Ram",
+                "actuator": "ram",
+                "stroke_mm": 300,
+                "load": "load",
+                "moves": {"out": {"label": "out", "commands": {}}},
+                "loads": {"free": {"force_n": 200.0}},
+            }
+        ],
+        test_points=[
+            {"id": "gauge", "label": "Gauge of the store", "net": "s", "methods": ["tee_gauge"],
+             "fitting": "M16", "access_min": 5}
+        ],
+    )  # fmt: skip
+    plan = make_safe(predictor_of(read_circuit(json.dumps(data))))
+    dumped = next(s for s in plan.steps if s.kind == "empty")
+    assert "meanwhile Ram moves by itself" in dumped.words

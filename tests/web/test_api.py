@@ -425,6 +425,14 @@ def test_the_way_to_zero_of_a_circuit_and_its_entries(client: TestClient) -> Non
     assert kept["data"] == entry
     assert kept["standing"]
     assert client.get("/api/circuits/99999/safe").status_code == 404
+    where = f"/api/circuits/{job['circuit_revision']}/safe"
+    keys = [ask["key"] for ask in plan["asks"]]
+    assert "drive" in keys
+    # Every combination of what may not work is there, in whatever order it is asked for.
+    without = client.get(where, params={"lack": list(reversed(keys))}).json()
+    assert not without["pending"]
+    assert without["plan"]["lacks"] == keys
+    assert client.get(where, params={"lack": "patience"}).status_code == 422
 
 
 def test_the_ways_of_a_circuit(client: TestClient) -> None:

@@ -18,7 +18,7 @@ from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.diagnose.falling import Falling, below_after_s
 from umweg.core.diagnose.hazards import cause_words
-from umweg.core.diagnose.levers import HandValve, Levers, Move
+from umweg.core.diagnose.levers import COMES_DOWN, HandValve, Levers, Move
 from umweg.core.diagnose.opening import PROCEDURE
 from umweg.core.diagnose.rest import HOLDS_ABOVE_BAR, AtRest
 from umweg.core.diagnose.safe_plan import (
@@ -44,6 +44,8 @@ CLEAR = (
     "Level ground, wheels chocked or tracks blocked, nobody under or beside what can fall or swing; "
     "one person at the controls, one watching. Eye protection; no hand near a leak."
 )
+MOVES_FROM = 1.0
+"""Speed [mm/s, rpm] from which somebody has to stand clear of what moves by itself."""
 DEFER = "The maker's procedure and local rules go before this plan."
 
 
@@ -387,6 +389,8 @@ class _Planner:
         else:
             words = f"Lower until it lies and is supported: {way.label}"
             words += f", while the {self._rest.drive} still runs: {way.why_not}."
+        if moving := self._moving(self._lowering(function), function):
+            words += f" Meanwhile {moving} moves by itself: nobody in its way."
         rows = [(p, self._rest.row(p.net)) for p in self._circuit.test_points if p.hydraulic]
         across = self._rest.pressing[function.id][1]
         told = [
@@ -429,6 +433,22 @@ class _Planner:
             state=self._end_state(),
         )
 
+    def _moving(self, state: MachineState, called: Function | None = None) -> str:
+        """What moves by itself while a step is taken, beside what is called for."""
+        across = self._rest.healthy(state)
+        if across is None:
+            return ""
+        load = None if called is None else called.load
+        moving = []
+        for function in self._circuit.functions:
+            if function is called or (load is not None and function.load == load):
+                continue
+            row = self._levers.moved_row(function)
+            creep = abs(float(self._rest.table.healthy[row]))
+            if abs(float(across[row])) > max(MOVES_FROM, COMES_DOWN * creep):
+                moving.append(function.label)
+        return " and ".join(dict.fromkeys(moving))
+
     def _emptying(self, part: Component, net: str) -> str:
         """How a store is emptied: by its dump valve where it has one, else by what it feeds."""
         for dump, command in () if "dump" in self._lacks else self._rest.let_go(net):
@@ -440,9 +460,18 @@ class _Planner:
                 gone = below_after_s(time_s, bar[self._rest.row(net)], HOLDS_ABOVE_BAR)
                 if gone is not None:
                     words += f" within about {max(gone, 1.0):.0f} s on a machine in order"
-            return words
+            moving = self._moving(opened)
+            return (
+                f"{words} (meanwhile {moving} moves by itself: nobody in its way)"
+                if moving
+                else words
+            )
         using = self._drawn_by()
-        by = f" through {', '.join(using).lower()}, again and again" if using else ""
+        by = ""
+        if using:
+            by = (
+                f" through {', '.join(using).lower()}, again and again: it moves, stand clear of it"
+            )
         return f"Empty {_inside(part.label)}{by}"
 
     def _drawn_by(self) -> list[str]:
