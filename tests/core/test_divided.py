@@ -85,7 +85,7 @@ def test_what_is_solved_in_one_batch_is_what_each_fault_shows_alone(doctor: Diag
     np.testing.assert_array_equal(one.known, other.known)
     np.testing.assert_allclose(one.overload.ratio, other.overload.ratio, rtol=1e-9)
     for row in range(len(one.quantities)):
-        np.testing.assert_allclose(one.slope[row], other.slope[row], rtol=1e-6, atol=1e-9)
+        np.testing.assert_allclose(one.slope[row], other.slope[row], rtol=1e-4, atol=1e-9)
     for mine, alone in zip(together.parts[1:], apart.parts[1:], strict=True):
         np.testing.assert_allclose(mine[state].slope[0], alone[state].slope[0], atol=1e-9)
 

@@ -1,5 +1,7 @@
 """A few candidates solved by themselves show what they show among all."""
 
+import time
+
 import numpy as np
 import pytest
 
@@ -137,9 +139,9 @@ def test_what_is_played_once_is_played_for_the_whole(doctor: Diagnostician) -> N
         made.append(1)
         return {"a": np.zeros(1)}
 
-    wanted = np.arange(3)
+    wanted, name = np.arange(3), f"played for a test at {time.time()}"
     for _ in range(2):
         few = Narrow(doctor.predictor, wanted)
         assert few.grid is doctor.predictor.grid
-        few.grid.once("played for a test", make)
+        few.grid.once(name, make)
     assert len(made) == 1

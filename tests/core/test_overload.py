@@ -76,8 +76,12 @@ def test_who_carries_too_much_is_given_no_part_to_exchange(lift: Circuit) -> Non
     while step is not None:
         seen.append(observe(machine, step, f"s{len(seen)}"))
         diagnosis, step = way.then(seen)
-    leader = diagnosis.suspects[0]
-    assert leader.hypothesis.key == "lift_load:overloaded"
-    assert leader.share > 0.9
-    (fault,) = leader.hypothesis.faults
+    # Whatever may be wrong beside it: it is overloaded, and that is mended first.
+    overloaded = [
+        s for s in diagnosis.suspects if "lift_load:overloaded" in s.hypothesis.key.split("+")
+    ]
+    assert overloaded[0] is diagnosis.suspects[0]
+    assert sum(s.share for s in overloaded) > 0.9
+    fault = next(f for f in overloaded[0].hypothesis.faults if f.component_id == "lift_load")
     assert action_of(fault) == ("lift_load", "by_hand")
+    assert diagnosis.repairs[0].component_id == "lift_load"

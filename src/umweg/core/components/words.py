@@ -54,13 +54,15 @@ def _place(wanted: str, kind: type[ComponentType]) -> int | None:
     def has(text: str) -> bool:
         return all(re.search(rf"\b{re.escape(token)}", text) for token in tokens)
 
-    if any(name.startswith(wanted) for name in names):
+    if any(name.startswith(wanted) for name in names[:2]):
         return 1
-    if any(has(name) for name in names):
+    if any(name.startswith(wanted) for name in names):
         return 2
-    if has(" ".join(names)):
+    if any(has(name) for name in names):
         return 3
-    return 4 if has(plain(kind.summary())) else None
+    if has(" ".join(names)):
+        return 4
+    return 5 if has(plain(kind.summary())) else None
 
 
 def find_types(text: str) -> FoundTypes:
