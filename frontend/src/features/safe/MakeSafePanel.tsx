@@ -41,7 +41,7 @@ function Lacking({ plan, entries, onAdd }: { plan: SafePlan; entries: ShownEntry
   const done = doneSteps(entries);
   return (
     <fieldset className="grid gap-1.5">
-      <legend className="font-bold">Does anything of this not work?</legend>
+      <legend className="mb-1.5 font-bold">Does anything of this not work?</legend>
       <div className="flex flex-wrap gap-2">
         {plan.asks.map((ask) => {
           const entry = done.get(`${LACK}${ask.key}`);

@@ -107,11 +107,16 @@ class _Planner:
     @cached_property
     def _emptied(self) -> dict[str, dict[str, float]]:
         """Settings of the stores that can be emptied."""
+        if not self._lacks or self._drawn_by():
+            return self._rest.stores
         return {
             name: settings
             for name, settings in self._rest.stores.items()
-            if "dump" not in self._lacks or self._drawn_by()
+            if "dump" not in self._lacks and self._rest.let_go(self._net_of(name))
         }
+
+    def _net_of(self, store: str) -> str:
+        return next(iter(self._circuit.component(store).connections.values()))
 
     def _lowering(self, function: Function) -> MachineState:
         """How the machine stands while a load comes down."""
@@ -412,8 +417,7 @@ class _Planner:
         )
 
     def _empty(self, store: str) -> SafeStep:
-        part = self._circuit.component(store)
-        net = next(iter(part.connections.values()))
+        part, net = self._circuit.component(store), self._net_of(store)
         row = self._rest.row(net)
         points = self._points(net)
         where = self._circuit.test_point(points[0]).label if points else "its own gauge port"
