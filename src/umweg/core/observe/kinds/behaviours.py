@@ -419,7 +419,7 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
     ratios = [
         machine.signed(speed, s) / sound
         for s in moving
-        if (sound := machine.as_documented.signed(speed, s)) >= MOVES_FROM
+        if abs(sound := machine.as_documented.signed(speed, s)) >= MOVES_FROM
     ] or [1.0]
     light, loaded = ratios[0], ratios[-1]
     if light < STANDS_SHARE:
