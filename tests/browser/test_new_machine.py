@@ -45,7 +45,7 @@ def test_what_was_typed_outlives_the_page(page: Page, address: str) -> None:
     expect(page.get_by_role("list", name="Types")).to_be_visible()
     page.keyboard.press("Enter")
     typed = page.get_by_label("Parts and joins")
-    expect(typed).to_have_value(re.compile("counterbalance_valve valve=\\?"))
+    expect(typed).to_have_value(re.compile("counterbalance_valve valve=\\?"), timeout=30_000)
     expect(page.get_by_role("button", name=re.compile("waits for the net")).first).to_be_visible()
     page.reload()
     assert "counterbalance_valve valve=?" in typed.input_value()
@@ -79,7 +79,7 @@ class Builder:
         self.page.keyboard.press("Enter")
         self.keys += 1
         # It is looked for by the words that stand there now.
-        expect(self.list).not_to_have_value(text)
+        expect(self.list).not_to_have_value(text, timeout=30_000)
         (name,) = set(self.names()) - before
         for port, net in joins.items():
             row = self.page.get_by_role("list", name="Joins").get_by_role("listitem")
