@@ -284,10 +284,6 @@ class BrakeLine(Line):
         "brake hose",
         "bundy tube",
     )
-    roles = (
-        "a way for oil",
-        "bursts",
-    )
     storage = (*Line.storage, Gas("outlet", "air_l", "air_bar"))
 
     class Parameters(Line.Parameters):
@@ -334,10 +330,6 @@ class WheelCylinder(SingleActingCylinder):
         "wheel cylinder",
         "slave of a drum brake",
         "caliper piston",
-    )
-    roles = (
-        "seal",
-        "slides",
     )
 
     class Parameters(SingleActingCylinder.Parameters):

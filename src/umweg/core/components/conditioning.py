@@ -325,10 +325,6 @@ class PressureFilter(ReturnFilter):
         "last chance filter",
         "pressure strainer",
     )
-    roles = (
-        "filters",
-        "a way for oil",
-    )
 
     class Parameters(ReturnFilter.Parameters):
         element_lpm_per_bar: float = quantity(

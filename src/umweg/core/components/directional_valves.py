@@ -216,11 +216,6 @@ class FeedbackSteeringValve(DirectionalValve):
         "servo steering valve",
         "steering box",
     )
-    roles = (
-        "spool",
-        "shifted by hand",
-        "two hoses alike",
-    )
     commands = (Command("wheel", -1, 1, by="wheel"),)
     levers = ("wheel",)
     fault_modes = (

@@ -314,10 +314,6 @@ class InterlockSwitch(Switch):
         "implement lock-out",
         "dead man",
     )
-    roles = (
-        "contact",
-        "wired",
-    )
     commands = (Command("closed", 0, 1, 1.0),)
     example = Example(
         "made: 0.1 V over 0.05 Ω = 2 A, ×0.6",

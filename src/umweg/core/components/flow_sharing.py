@@ -492,11 +492,6 @@ class ThreePortRegulator(PriorityDivider):
         "bypass flow control",
         "by-pass regulator",
     )
-    roles = (
-        "adjustable",
-        "held by a spring",
-        "spool",
-    )
     adjustable = ("set_lpm",)
 
 

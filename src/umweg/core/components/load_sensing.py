@@ -265,12 +265,6 @@ class FlowSharingSection(LoadSensingSection):
         "flow sharing section",
         "anti-saturation section",
     )
-    roles = (
-        "spool",
-        "shifted by hand",
-        "two hoses alike",
-        "pilot fed",
-    )
 
     class Parameters(SectionParameters):
         drop_bar: float = quantity(

@@ -69,11 +69,6 @@ class ReversiblePump(FixedPump):
         "mini power pack",
         "tilt pump",
     )
-    roles = (
-        "turns oil",
-        "of a size",
-        "draws",
-    )
     ports = (Port("A"), Port("B"), Port("shaft", "rotation"))
     storage = chambers("A", "B")
 
@@ -415,10 +410,6 @@ class ReleaseValve(ShutOffValve):
         "manual release",
         "bypass screw",
         "hand lowering valve",
-    )
-    roles = (
-        "a way for oil",
-        "seat",
     )
     lets_go_by = "open"
     ports = (Port("inlet"), Port("outlet"))

@@ -199,11 +199,6 @@ class DetentSolenoidValve(SolenoidDirectionalValve):
         "impulse valve",
         "detented solenoid",
     )
-    roles = (
-        "spool",
-        "shifted by a coil",
-        "two coils",
-    )
 
     class Parameters(SolenoidDirectionalValve.Parameters):
         keep: float = quantity(1, "1", "how well its detent keeps it", low=0, high=1)

@@ -255,11 +255,6 @@ class ProportionalDirectionalValve(SolenoidDirectionalValve):
         "PWM valve",
         "EHC valve",
     )
-    roles = (
-        "spool",
-        "shifted by a coil",
-        "two coils",
-    )
 
     class Parameters(SolenoidDirectionalValve.Parameters):
         start_share: float = quantity(0.2, "1", "voltage share where it starts", low=0, high=2)

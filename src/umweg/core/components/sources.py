@@ -49,12 +49,7 @@ class Reservoir(ComponentType):
 
     type_name = "reservoir"
     label = "Tank"
-    words = (
-        "reservoir",
-        "oil",
-        "tank",
-        "sump",
-    )
+    words = ("reservoir", "oil tank", "sump")
     roles = (
         "holds oil",
         "draws",
@@ -448,11 +443,6 @@ class VanePump(FixedPump):
         "cartridge pump",
         "steering pump",
     )
-    roles = (
-        "turns oil",
-        "of a size",
-        "draws",
-    )
 
     class Parameters(FixedPump.Parameters):
         leakage_lpm_per_bar: float = quantity(
@@ -496,11 +486,6 @@ class PistonPump(FixedPump):
         "radial piston pump",
         "bent axis pump",
         "fixed piston pump",
-    )
-    roles = (
-        "turns oil",
-        "of a size",
-        "draws",
     )
 
     class Parameters(FixedPump.Parameters):

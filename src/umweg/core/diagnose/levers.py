@@ -164,7 +164,7 @@ class Levers:
         for command in move.function.moves[move.name].commands:
             kind = component_type(self._circuit.component(command.partition(".")[0]).type)
             ports = kind.ports
-            by = next((c.by for c in kind.commands if c.name == command.partition(".")[2]), "")
+            by = self._rest.given_by(command)
             if by == "button" or any(p.domain == "electrical" for p in ports):
                 needs.add("electricity")
             oil = [p for p in ports if p.domain == "hydraulic"]

@@ -172,7 +172,7 @@ class AtRest:
         for function in self.circuit.functions:
             for name, move in function.moves.items():
                 named |= set(move.commands)
-                given = [self._given_by(key) for key in move.commands]
+                given = [self.given_by(key) for key in move.commands]
                 by = next((g for g in given if g in LEVERS), None)
                 if by and not self._drives({function.id: name}, {}):
                     found.append((function.label, {function.id: name}, {}, by))
@@ -198,7 +198,8 @@ class AtRest:
             if name in part.connections
         }
 
-    def _given_by(self, command: str) -> GivenBy:
+    def given_by(self, command: str) -> GivenBy:
+        """With what somebody gives a command; nothing where nobody does."""
         part, _, name = command.partition(".")
         commands = component_type(self.circuit.component(part).type).commands
         return next((c.by for c in commands if c.name == name), "")
