@@ -2,19 +2,8 @@ import { describe, expect, it } from "vitest";
 import { press } from "./features/reading/Keypad";
 import { formatNet, pressureColour } from "./schematic/scale";
 import { fitView, pan, zoom } from "./schematic/view";
-import { fromBase, percent, show, showBand, unitsFor } from "./units";
-
-const UNITS = [
-  { symbol: "bar", kind: "pressure", factor: 1, offset: 0, quantities: ["pressure_bar"] },
-  {
-    symbol: "psi",
-    kind: "pressure",
-    factor: 0.0689475729,
-    offset: 0,
-    quantities: ["pressure_bar"],
-  },
-  { symbol: "°F", kind: "temperature", factor: 5 / 9, offset: -160 / 9, quantities: [] },
-];
+import { fromBase, percent, show, showBand, sized, unitsFor } from "./units";
+import { UNITS } from "./units.fixture";
 
 describe("units", () => {
   it("offers the units of the quantity only", () => {
@@ -23,6 +12,12 @@ describe("units", () => {
   it("converts from the base unit", () => {
     expect(fromBase(100, UNITS[1] as (typeof UNITS)[0])).toBeCloseTo(1450.38, 2);
     expect(fromBase(100, UNITS[2] as (typeof UNITS)[0])).toBeCloseTo(212, 6);
+  });
+  it("shows a value in a unit of its size", () => {
+    expect(sized(0.0039, "flow", UNITS)).toBe("3.9\u00a0cm³/min");
+    expect(sized(39, "flow", UNITS)).toBe("39.0\u00a0L/min");
+    expect(sized(0, "flow", UNITS)).toBe("0.0\u00a0L/min");
+    expect(sized(0.0085, "volume", UNITS)).toBe("8.5\u00a0cm³");
   });
   it("gives a net its own unit, and nothing no sign", () => {
     expect(formatNet({ value: 12.57, unit: "V" })).toBe("12.6 V");

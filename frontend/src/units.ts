@@ -28,6 +28,14 @@ export function show(value: number): string {
   return value.toFixed(2).replace(/0$/, "");
 }
 
+/** A value in the base unit of its kind, in a unit of its size: grease runs in cm³/min. */
+export function sized(value: number, kind: string, units: Unit[]): string {
+  const of = unitsOfKind(units, kind);
+  const unit =
+    of.find((u) => u.below !== null && value !== 0 && Math.abs(value) < u.below) ?? of[0];
+  return unit ? `${show(fromBase(value, unit))}\u00a0${unit.symbol}` : show(value);
+}
+
 const LIMIT = 1e8;
 
 /** A band that may be open at an end, in words. */

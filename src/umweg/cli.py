@@ -33,6 +33,7 @@ from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import SteadySolver
+from umweg.core.units import sized
 from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
 
 if TYPE_CHECKING:
@@ -747,19 +748,20 @@ def refill_command(
         print(f"  ! {line.label} may still have {line.healthy_bar:.0f} bar: make safe first")
     if found.told:
         print(found.told)
-    print(f"{found.stays_l:.3g} L stay when the tank is drained:")
+    print(f"{sized(found.stays_l, 'volume')} stay when the tank is drained:")
     for holding in found.stays[:8]:
-        print(f"  {holding.label}: {holding.litres:.3g} L")
+        print(f"  {holding.label}: {sized(holding.litres, 'volume')}")
     for fill_number, share in enumerate(found.cycles, 1):
         print(f"after fill {fill_number}: {share:.1%} old oil")
-    print(f"{found.fresh_l:.3g} L of fresh oil; cycle every function to its ends between fills")
+    print(f"{sized(found.fresh_l, 'volume')} of fresh oil; cycle every function to its ends between fills")
     for priming in found.priming:
-        filled = ", ".join(f"{h.label} {h.litres:.2g} L" for h in priming.fill)
+        filled = ", ".join(f"{h.label} {sized(h.litres, 'volume')}" for h in priming.fill)
         print(f"fill before it turns: {priming.label}: {filled}")
     for bled in found.bleeding:
         how = "any flow takes its air along"
         if bled.rise_m < 0.0:
-            how = f"down: air stays below {bled.carries_from_lpm:.2g} L/min; press fast, or bleed upward"
+            least = sized(bled.carries_from_lpm, "flow")
+            how = f"down: air stays below {least}; press fast, or bleed upward"
         print(f"{bled.label} ({bled.rise_m:+.2g} m): {how}")
     print("The maker's fluid, level posture and local rules go before this plan.")
 
@@ -792,7 +794,7 @@ def trace(
     def line(station: Station) -> str:
         held = f"  [{', '.join(station.held_by)}]" if station.held_by else ""
         bars = f"{station.before_bar:6.1f} → {station.after_bar:6.1f} bar"
-        return f"    {station.label:40} {station.flow_lpm:6.1f} L/min {bars}{held}"
+        return f"    {station.label:40} {sized(station.flow_lpm, 'flow'):>12} {bars}{held}"
 
     print("nothing called for:")
     for station in found.neutral:
@@ -809,7 +811,7 @@ def trace(
             bars = f"{signal.neutral_bar:.1f} → {signal.bar:.1f} bar"
             print(f"  signal: {signal.label}, {signal.port}: {bars}")
         for drain in m.drains:
-            print(f"  drain: {drain.label}, {drain.port}: {drain.flow_lpm:.2f} L/min")
+            print(f"  drain: {drain.label}, {drain.port}: {sized(drain.flow_lpm, 'flow')}")
         if m.coils:
             print(f"  coils on: {', '.join(m.coils)}")
     print("parts against moves:")

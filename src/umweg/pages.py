@@ -14,6 +14,7 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
 from umweg.core.solve.power import power_balance
+from umweg.core.units import sized
 from umweg.core.trace.level import drawn_l
 from umweg.library import circuit_ids, load_circuit
 from umweg.library.hand import CALCULATIONS
@@ -192,7 +193,7 @@ def _moves_table(circuit: Circuit) -> str:
         oil = drawn_l(circuit, posture) if function.stroke_mm else 0.0
         for move in function.moves.values():
             commands = ", ".join(f"`{k}` = {v:g}" for k, v in move.commands.items()) or "none"
-            drawn = f"{_n(oil)} L" if oil else ""
+            drawn = sized(oil, "volume") if oil else ""
             rows.append([f"{function.label} {move.label}", commands, drawn])
     return _table(["move", "commands", "oil drawn by the whole stroke"], rows)
 
@@ -202,19 +203,19 @@ def _heat_table(circuit: Circuit, machine: Machine) -> str:
     labels = {c.id: c.label for c in circuit.components}
     for state in circuit.states.values():
         balance = _balance(machine, state)
-        if balance is None or balance[0] < 0.05:
+        if balance is None or max(abs(power) for power in balance[:3]) < 0.05:
             continue
-        driven, load, heat, by_part = balance
+        driven, load, stored, heat, by_part = balance
         worst = sorted(by_part.items(), key=lambda item: -item[1])[:HEATERS]
         named = ", ".join(f"{labels.get(k, METER)} {_n(v)}" for k, v in worst if v > 0.01)
-        rows.append([state.label, _n(driven), _n(load), _n(heat), named])
-    header = ["state", "driven kW", "load kW", "heat kW", "most of it in [kW]"]
+        rows.append([state.label, _n(driven), _n(load), _n(stored), _n(heat), named])
+    header = ["state", "driven kW", "load kW", "stored kW", "heat kW", "most of it in [kW]"]
     return _table(header, rows)
 
 
 def _balance(
     machine: Machine, state: MachineState
-) -> tuple[float, float, float, dict[str, float]] | None:
+) -> tuple[float, float, float, float, dict[str, float]] | None:
     network = machine.network
     solvable = network.state(state)
     try:
@@ -223,7 +224,9 @@ def _balance(
         return None
     found = power_balance(network, solvable, across[:, None])
     by_part = {part: float(kw[0]) for part, kw in found.heat_by_part_kw.items()}
-    return float(found.driven_kw[0]), float(found.load_kw[0]), float(found.heat_kw[0]), by_part
+    sums = (found.driven_kw, found.load_kw, found.stored_kw, found.heat_kw)
+    driven, load, stored, heat = (float(kw[0]) for kw in sums)
+    return driven, load, stored, heat, by_part
 
 
 def _n(value: float) -> str:

@@ -3850,6 +3850,11 @@ export interface components {
          * @description How a unit people read converts to the base unit of its kind.
          */
         UnitView: {
+            /**
+             * Below
+             * @description in the base unit: what is less is shown in this one
+             */
+            below: number | null;
             /** Factor */
             factor: number;
             /** Kind */

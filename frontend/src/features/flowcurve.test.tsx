@@ -36,7 +36,14 @@ const curve: FlowCurve = {
 const schematic = {
   states: [{ id: "pump_loaded", label: named.label, document: named }],
 } as unknown as Schematic;
-const lpm = { symbol: "L/min", kind: "flow", factor: 1, offset: 0, quantities: ["flow_lpm"] };
+const lpm = {
+  symbol: "L/min",
+  kind: "flow",
+  factor: 1,
+  offset: 0,
+  below: null,
+  quantities: ["flow_lpm"],
+};
 const workshop = {
   units: [lpm],
   instruments: [{ id: "meter", label: "Flow meter", unit: "L/min" }],

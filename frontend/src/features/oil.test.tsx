@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Refill, SafePlan, Schematic } from "../api/client";
+import { UNITS } from "../units.fixture";
 import { litres, OilPlan, UnderPressure } from "./oil/OilPlan";
 
 const refill: Refill = {
@@ -74,7 +75,7 @@ describe("the oil of a repair", () => {
     });
     render(
       <QueryClientProvider client={new QueryClient()}>
-        <OilPlan revision={4} schematic={schematic} />
+        <OilPlan revision={4} schematic={schematic} units={UNITS} />
       </QueryClientProvider>,
     );
     expect(screen.getByText(/Say how much the tank holds/)).toBeTruthy();

@@ -95,6 +95,7 @@ const workshop: Workshop = {
       kind: "pressure",
       factor: 1,
       offset: 0,
+      below: null,
       quantities: ["pressure_bar", "peak_bar", "left_bar"],
     },
     {
@@ -102,6 +103,7 @@ const workshop: Workshop = {
       kind: "pressure",
       factor: 0.0689475729,
       offset: 0,
+      below: null,
       quantities: ["pressure_bar", "peak_bar", "left_bar"],
     },
   ],

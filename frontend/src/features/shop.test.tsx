@@ -25,9 +25,9 @@ const shop: Workshop = {
   labour_per_min: 1.5,
   instruments: [gauge],
   units: [
-    { symbol: "bar", kind: "pressure", factor: 1, offset: 0, quantities: [] },
-    { symbol: "psi", kind: "pressure", factor: 0.069, offset: 0, quantities: [] },
-    { symbol: "V", kind: "voltage", factor: 1, offset: 0, quantities: [] },
+    { symbol: "bar", kind: "pressure", factor: 1, offset: 0, below: null, quantities: [] },
+    { symbol: "psi", kind: "pressure", factor: 0.069, offset: 0, below: null, quantities: [] },
+    { symbol: "V", kind: "voltage", factor: 1, offset: 0, below: null, quantities: [] },
   ],
   machines: [],
 };

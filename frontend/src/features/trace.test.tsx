@@ -2,6 +2,7 @@ import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { CircuitTrace, MoveTrace, Schematic, Station } from "../api/client";
 import type { ShownEntry } from "../api/outbox";
+import { UNITS } from "../units.fixture";
 import { complaintOf, litBy, sharedRows, stateOf, TracePanel } from "./trace/TracePanel";
 
 afterEach(cleanup);
@@ -107,6 +108,7 @@ describe("tracing", () => {
         chosen={lift}
         onChoose={vi.fn()}
         onSelect={select}
+        units={UNITS}
       />,
     );
     expect(screen.getByText(/Held by lever 1/)).toBeTruthy();

@@ -135,6 +135,7 @@ class UnitView(Model):
     kind: str
     factor: float
     offset: float
+    below: float | None = Field(description="in the base unit: what is less is shown in this one")
     quantities: list[str] = Field(description="what may be entered in it")
 
 

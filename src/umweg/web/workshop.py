@@ -45,6 +45,7 @@ def _view(store: Store) -> WorkshopView:
                 kind=u.kind,
                 factor=u.factor,
                 offset=u.offset,
+                below=u.below,
                 quantities=[q for q, dimension in DIMENSION.items() if dimension == u.kind],
             )
             for u in UNITS.values()

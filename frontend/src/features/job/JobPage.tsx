@@ -382,6 +382,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 chosen={followed}
                 onChoose={setMove}
                 onSelect={setSelected}
+                units={workshop.units}
               />
             ) : (
               !traced.error && <p aria-live="polite">The ways are being worked out …</p>
@@ -460,7 +461,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 <WorkBar wanted />
               </div>
             )}
-            <OilPlan revision={job.circuit_revision} schematic={schematic} />
+            <OilPlan revision={job.circuit_revision} schematic={schematic} units={workshop.units} />
           </Tabs.Content>
           <Tabs.Content value="record" className="grid gap-3">
             <ProvePanel

@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Refill, SafePlan, Schematic } from "../../api/client";
 import { useRefill, useSafe } from "../../api/queries";
 import { Failure, FIELD, Notice, Select } from "../../ui/primitives";
-import { show, typedNumber } from "../../units";
+import { show, sized, typedNumber, type Unit } from "../../units";
 
 const POSTURES = [
   { value: "0", label: "in" },
@@ -32,7 +32,8 @@ export function UnderPressure({ plan }: { plan: SafePlan | null }) {
   );
 }
 
-function Planned({ refill }: { refill: Refill }) {
+function Planned({ refill, units }: { refill: Refill; units: Unit[] }) {
+  const volume = (litres: number) => sized(litres, "volume", units);
   const fills = refill.cycles.length;
   const left = refill.cycles.at(-1) ?? 0;
   return (
@@ -43,23 +44,23 @@ function Planned({ refill }: { refill: Refill }) {
         </Notice>
       )}
       <p>
-        <b>{show(refill.stays_l)} L</b> stay behind when the tank is drained
+        <b>{volume(refill.stays_l)}</b> stay behind when the tank is drained
         {refill.drawn_l > 0.05 && (
           <>
-            ; in this posture the tank holds <b>{show(refill.drawn_l)} L</b> less than with all rods
+            ; in this posture the tank holds <b>{volume(refill.drawn_l)}</b> less than with all rods
             in
           </>
         )}
         . Most in:{" "}
         {refill.stays
           .slice(0, 3)
-          .map((h) => `${h.label} ${show(h.litres)} L`)
+          .map((h) => `${h.label} ${volume(h.litres)}`)
           .join(", ")}
         .
       </p>
       <p>
         <b>
-          {fills} {fills === 1 ? "fill" : "fills"}, {show(refill.fresh_l)} L of fresh oil
+          {fills} {fills === 1 ? "fill" : "fills"}, {volume(refill.fresh_l)} of fresh oil
         </b>{" "}
         until {show(left * 100)} % of the old is left. Cycle every function to its ends between
         fills.
@@ -70,7 +71,7 @@ function Planned({ refill }: { refill: Refill }) {
           <ul className="list-inside list-disc">
             {refill.priming.map((p) => (
               <li key={p.pump}>
-                {p.label}: {p.fill.map((h) => `${h.label} ${show(h.litres)} L`).join(", ")}
+                {p.label}: {p.fill.map((h) => `${h.label} ${volume(h.litres)}`).join(", ")}
               </li>
             ))}
           </ul>
@@ -85,7 +86,7 @@ function Planned({ refill }: { refill: Refill }) {
                 {line.label} ({line.rise_m > 0 ? "+" : ""}
                 {show(line.rise_m)} m):{" "}
                 {line.rise_m < 0
-                  ? `goes down; its air stays below ${show(line.carries_from_lpm)} L/min`
+                  ? `goes down; its air stays below ${sized(line.carries_from_lpm, "flow", units)}`
                   : "any flow takes its air along"}
               </li>
             ))}
@@ -100,7 +101,15 @@ function Planned({ refill }: { refill: Refill }) {
 }
 
 /** Oil for a repair: what stays where, how many fills, what is filled by hand, how it is bled. */
-export function OilPlan({ revision, schematic }: { revision: number; schematic: Schematic }) {
+export function OilPlan({
+  revision,
+  schematic,
+  units,
+}: {
+  revision: number;
+  schematic: Schematic;
+  units: Unit[];
+}) {
   const [tank, setTank] = useState("");
   const [drained, setDrained] = useState("");
   const [posture, setPosture] = useState<Record<string, string>>({});
@@ -157,7 +166,7 @@ export function OilPlan({ revision, schematic }: { revision: number; schematic: 
         ))}
         {planned.error && <Failure error={planned.error} />}
         {planned.data ? (
-          <Planned refill={planned.data} />
+          <Planned refill={planned.data} units={units} />
         ) : (
           !planned.error && <p className="text-soft">Say how much the tank holds at its level.</p>
         )}

@@ -1,7 +1,7 @@
 import type { CircuitTrace, MoveTrace, Schematic, Station } from "../../api/client";
 import type { ShownEntry } from "../../api/outbox";
 import { Notice, Select } from "../../ui/primitives";
-import { percent } from "../../units";
+import { percent, sized, type Unit } from "../../units";
 import { sinceRepair } from "../prove/epoch";
 
 /** Parts and nets that a traced move lights up on the map. */
@@ -84,10 +84,12 @@ export function sharedRows(
 function Way({
   title,
   stations,
+  units,
   onSelect,
 }: {
   title: string;
   stations: Station[];
+  units: Unit[];
   onSelect: (part: string) => void;
 }) {
   if (!stations.length) return null;
@@ -104,7 +106,7 @@ function Way({
             >
               <span className="font-semibold">{s.label}</span>
               <span className="tabular-nums">
-                {number(s.after_bar)} bar · {number(s.flow_lpm)} L/min
+                {number(s.after_bar)} bar · {sized(s.flow_lpm, "flow", units)}
               </span>
               {(s.held_by.length > 0 || Math.abs(s.before_bar - s.after_bar) > 1) && (
                 <span className="col-span-2 text-soft">
@@ -205,6 +207,7 @@ export function TracePanel({
   chosen,
   onChoose,
   onSelect,
+  units,
 }: {
   trace: CircuitTrace;
   entries: ShownEntry[];
@@ -212,6 +215,7 @@ export function TracePanel({
   chosen: MoveTrace | undefined;
   onChoose: (key: string) => void;
   onSelect: (part: string) => void;
+  units: Unit[];
 }) {
   return (
     <section aria-label="Trace" className="grid gap-3">
@@ -233,8 +237,13 @@ export function TracePanel({
             {chosen.contacts.length > 0 && ` Set: ${chosen.contacts.join("; ")}.`}
             {chosen.coils.length > 0 && ` Coils on: ${chosen.coils.join("; ")}.`}
           </p>
-          <Way title="To the actuator" stations={chosen.pressure} onSelect={onSelect} />
-          <Way title="Back" stations={chosen.returning} onSelect={onSelect} />
+          <Way
+            title="To the actuator"
+            stations={chosen.pressure}
+            units={units}
+            onSelect={onSelect}
+          />
+          <Way title="Back" stations={chosen.returning} units={units} onSelect={onSelect} />
           {chosen.signals.length > 0 && (
             <div>
               <h3 className="font-bold text-sm">Pilot and demand</h3>
@@ -253,7 +262,7 @@ export function TracePanel({
               <ul className="text-sm">
                 {chosen.drains.map((d) => (
                   <li key={`${d.component}.${d.port}`}>
-                    {d.label}, {d.port}: {d.flow_lpm.toFixed(2)} L/min
+                    {d.label}, {d.port}: {sized(d.flow_lpm, "flow", units)}
                   </li>
                 ))}
               </ul>
@@ -267,7 +276,7 @@ export function TracePanel({
           <summary className="min-h-6 cursor-pointer font-semibold">
             Where the oil goes while nothing is called for
           </summary>
-          <Way title="" stations={trace.neutral} onSelect={onSelect} />
+          <Way title="" stations={trace.neutral} units={units} onSelect={onSelect} />
         </details>
       )}
     </section>

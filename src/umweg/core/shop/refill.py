@@ -9,6 +9,7 @@ from umweg.core.components import component_type
 from umweg.core.components.storage import OilVolume, Values
 from umweg.core.errors import StateError
 from umweg.core.fluid import viscosity_mm2_s
+from umweg.core.units import sized
 
 GRAVITY = 9.80665
 MOST_CYCLES = 50
@@ -131,11 +132,11 @@ def _told(expected_l: float, drained_l: float | None) -> str:
     short = expected_l - drained_l
     if short > LOST_ABOVE * expected_l:
         return (
-            f"{short:.3g} L less ran out than the tank should hold in this posture: it was low, or "
+            f"{sized(short, 'volume')} less ran out than the tank should hold in this posture: it was low, or "
             "oil sits behind something that does not let it back"
         )
     if short < -LOST_ABOVE * expected_l:
-        return f"{-short:.3g} L more ran out than the tank should hold in this posture: overfilled"
+        return f"{sized(-short, 'volume')} more ran out than the tank should hold in this posture: overfilled"
     return "as much ran out as the tank should hold in this posture"
 
 

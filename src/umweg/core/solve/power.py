@@ -50,6 +50,8 @@ class PowerBalance:
     """What engine, battery and arm put in."""
     load_kw: Array
     """What the loads took; negative where they drive the machine."""
+    stored_kw: Array
+    """What gas stores took in; negative where they give."""
     heat_kw: Array
     """What is left in oil, coils and clutches as heat."""
     heat_by_part_kw: dict[str, Array]
@@ -60,13 +62,13 @@ def power_balance(
 ) -> PowerBalance:
     """Power that every part takes in at its ports, summed by what becomes of it.
 
-    Parameters as :func:`port_throughs`. The three sums close: what is put in is what the loads took
-    and what became heat.
+    Parameters as :func:`port_throughs`. The sums close: what is put in is what the loads took, what
+    was stored and what became heat.
     """
     ports, flows = port_throughs(network, state, across, parameters)
     through = dict(zip(ports, flows, strict=True))
     movers = {m.id for m in network.circuit.prime_movers}
-    driven, load = np.zeros(across.shape[1]), np.zeros(across.shape[1])
+    driven, load, stored = np.zeros((3, across.shape[1]))
     heat: dict[str, Array] = {}
     for part in network.parts:
         kind = component_type(part.type)
@@ -87,10 +89,12 @@ def power_balance(
             heat[part.id] = np.maximum(power, 0.0)
         elif not hydraulic and not electrical and len(kind.ports) == 1:
             load += power
+        elif kind.emptied_by:
+            stored += power
         else:
             heat[part.id] = power
     total: Array = sum(heat.values(), np.zeros(across.shape[1]))
-    return PowerBalance(driven, load, total, heat)
+    return PowerBalance(driven, load, stored, total, heat)
 
 
 def cooling_kw_per_k(
