@@ -14,8 +14,8 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
 from umweg.core.solve.power import power_balance
-from umweg.core.units import sized
 from umweg.core.trace.level import drawn_l
+from umweg.core.units import sized
 from umweg.library import circuit_ids, load_circuit
 from umweg.library.hand import CALCULATIONS
 from umweg.validation.page import validation_page

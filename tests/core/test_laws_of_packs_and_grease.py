@@ -160,6 +160,11 @@ def test_a_reverser_feeds_one_line_and_lets_the_other_back() -> None:
     assert second["T"] == pytest.approx(-60e-3 * 100, rel=1e-3)
     stuck = through("grease_reverser", at, bypass_cm3_per_bar=1e-8, line_b=1.0, shifts=0.0)
     assert stuck == pytest.approx(first)
+    # Between its places the pump raises both lines, and neither can go back.
+    between = through("grease_reverser", at, bypass_cm3_per_bar=1e-8, between=1.0)
+    assert between["A"] == pytest.approx(first["A"])
+    assert between["B"] < first["A"] < 0.0
+    assert between["T"] == pytest.approx(0.0, abs=1e-9)
 
 
 def test_a_blown_fuse_carries_nothing_and_a_whole_one_what_it_may() -> None:

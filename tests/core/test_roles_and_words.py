@@ -86,7 +86,7 @@ def test_every_word_of_the_trade_finds_its_part() -> None:
         ("hose rupture", "hose_rupture_valve"),
         ("in-line filter", "pressure_filter"),
         ("swivel", "rotary_union"),
-        ("Telescopic Cylinder", "single_acting_cylinder"),
+        ("Telescopic Cylinder", "telescopic_cylinder"),
         ("cylinder", "cylinder"),
         ("boom suspension", "accumulator"),
         ("anti-cavitation", "cross_port_relief"),

@@ -19,6 +19,7 @@ from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.core.solve.transient import Accuracy, Curves, Phase, TransientSolver
+from umweg.library import load_circuit
 from umweg.validation.machines import part
 
 Bench = Callable[..., Circuit]
@@ -193,6 +194,74 @@ def test_a_header_tank_runs_empty_in_its_time(make_bench: Bench) -> None:
     # Full it overflows: above its height it stores nothing.
     assert float(found.across[0, 0, 0]) > 1.0
     assert time_to(found, 0, 0.98) < 3.0
+
+
+def test_a_header_tank_that_is_not_fed_is_played_until_its_functions_die() -> None:
+    """Empty, the pump draws on nothing: what was fed second dies first, and it is told to its end."""
+    network = Network(load_circuit("sprayer_feed"))
+    steady = SteadySolver(network)
+    states = network.circuit.states
+    both = {"steering": "working", "lift": "working"}
+
+    def at_idle(steering: str, lift: str) -> Phase:
+        moves = {"steering": steering, "lift": lift}
+        changed = states["declutched"].model_copy(update={"moves": moves, "loads": both})
+        return Phase(network.state(changed), 5.0)
+
+    phases = [Phase(network.state(states["neutral"]), 2.0)]
+    phases += [at_idle("left", "raise"), at_idle("right", "lower")] * 12
+    nothing = Cases.as_documented(1)
+    start = steady.solve([phases[0].state], nothing).across
+    kept = np.array([network.net_index[n] for n in ("header_out", "boom", "wheels")])
+    found = TransientSolver(steady).play(phases, nothing, start=start, kept=kept, samples=1221)
+    assert found.finished.all(), found.reached_s
+    boom, wheels = np.abs(found.across[0, :, 1:].T)
+    full, empty = found.time_s < 30.0, found.time_s > 40.0
+    assert found.across[0, empty, 0].max() < -0.2, "the pump draws on an empty tank"
+    assert boom[full].max() > 50.0
+    assert boom[empty].max() < 3.0, "dead: what steering leaves is nothing"
+    assert 3.0 < np.median(wheels[empty & (wheels > 1.0)]) < 0.1 * wheels[full].max(), "creeps"
+
+
+def test_what_swings_on_and_on_is_played_to_its_end() -> None:
+    """A lowered load behind its holding valve shudders: the step grows before patience ends."""
+    network = Network(load_circuit("groomer_drive"))
+    steady = SteadySolver(network)
+    states = network.circuit.states
+    nothing = Cases.as_documented(1)
+    begin = network.state(next(iter(network.circuit.steady.values())))
+    start = steady.solve([begin], nothing).across
+    phases = [Phase(begin, 1.0), Phase(network.state(states["reverse_loaded"]), 20.0)]
+    kept = np.array([network.net_index["travel"]])
+    found = TransientSolver(steady).play(phases, nothing, start=start, kept=kept)
+    assert found.finished.all(), found.reached_s
+    settled = steady.solve([phases[1].state], nothing).across[kept[0], 0]
+    assert found.across[0, -20:, 0].mean() == pytest.approx(settled, rel=0.1)
+
+
+def test_the_stages_of_a_telescopic_cylinder_come_out_one_after_the_other(
+    make_bench: Bench,
+) -> None:
+    """Each at ``q/A``, at ``F/A``: the narrowest last, fastest and with the most pressure."""
+    ram = part(
+        "cylinder", "telescopic_cylinder", {"A": "p", "vent": "tank", "rod": "rod"},
+        friction_n=1.0, seal_lpm_per_bar=1e-9,
+    )  # fmt: skip
+    weight = part("weight", "mechanical_load", {"rod": "rod"}, mass_kg=500)
+    lift = {
+        "id": "lift", "label": "Lift", "actuator": "cylinder", "stroke_mm": 900, "load": "weight",
+        "moves": {"up": {"label": "Up", "commands": {}}}, "loads": {},
+    }  # fmt: skip
+    loaded = {**RUN, "settings": {"weight.force_n": 30000.0}}
+    states = {"rest": {**OFF, "settings": {"weight.force_n": 0.0}}, "up": loaded}
+    circuit = make_bench([relief(200.0), ram, weight], states=states, functions=[lift])
+    found = play(circuit, [("rest", 0.2), ("up", 60)], ["rod", "p"], 1205, place=np.array([0.0]))
+    for place, bore in ((150, 120), (450, 100), (750, 80)):
+        area = 0.25e-2 * pi * bore**2
+        at = int(np.argmin(abs(found.place_mm[0, :, 0] - place)))
+        assert found.across[0, at, 0] == pytest.approx(PUMP_LPM / (0.006 * area), rel=0.02)
+        force = 30000 + 10 * found.across[0, at, 0]
+        assert found.across[0, at, 1] == pytest.approx(force / (area * 10), rel=2e-3)
 
 
 def on_a_rod(

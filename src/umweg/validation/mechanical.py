@@ -92,3 +92,32 @@ def force() -> Iterator[Point]:
             "cylinder", {"A": 160.0, "B": 0.0, "rod": 0.0}, bore_mm=bore, friction_n=1.0
         )
         yield Point(f"{bore:g} mm at 160 bar", -pushes["rod"] / 6e-4 / 1e3, kn)
+
+
+@validates(
+    "A steering unit without a pump is one that an arm turns",
+    "`steering_unit`",
+    "hand pump: `q = q_hand·(1 − Δp/p_hand)` out of the return, nothing above what an arm presses",
+    "L/min",
+    0.02,
+    floor=0.12,
+)
+def steers_by_hand() -> Iterator[Point]:
+    for bar in (0.0, 8.0, 16.0, 40.0):
+        at = {"P": 0.0, "T": 0.0, "L": bar, "R": 0.0}
+        ours = -through("steering_unit", at, wheel=1.0, leak_lpm_per_bar=1e-6)["L"]
+        yield Point(f"engine off, line at {bar:g} bar", ours, max(6.0 * (1.0 - bar / 25.0), 0.0))
+
+
+@validates(
+    "A telescopic cylinder's stages",
+    "`telescopic_cylinder`",
+    "`v = q/A`, `p = F/A` with the area of the stage that moves (any text)",
+    "mm/s per L/min",
+    1e-3,
+)
+def stages() -> Iterator[Point]:
+    for place, bore in ((0.1, 120.0), (0.5, 100.0), (0.9, 80.0)):
+        at = {"A": 0.0, "vent": 0.0, "rod": 60.0}
+        taken = through("telescopic_cylinder", at, position=place)["A"]
+        yield Point(f"{place:.0%} out", 60.0 / taken, 1e6 / 60.0 / (0.25 * pi * bore * bore))

@@ -64,8 +64,6 @@ class SingleActingCylinder(ComponentType):
         "single acting ram",
         "plunger",
         "displacement cylinder",
-        "telescopic cylinder",
-        "telescopic ram",
         "hoist ram",
         "lift jack",
         "jack leg",
@@ -145,6 +143,129 @@ class SingleActingCylinder(ComponentType):
 
 
 _SINGLE_ACTING = SingleActingCylinder.rows()
+
+
+@law
+def _telescopic(x, k, env, f, j):
+    for c in range(x.shape[0]):
+        for b in range(x.shape[2]):
+            place = k[c, _TELESCOPIC.position, b]
+            second, _ = smooth_step(place - k[c, _TELESCOPIC.share_1, b], -0.01, 0.01)
+            third, _ = smooth_step(place - k[c, _TELESCOPIC.share_2, b], -0.01, 0.01)
+            second = max(second, k[c, _TELESCOPIC.hangs, b])
+            bore = (
+                k[c, _TELESCOPIC.bore_1_mm, b] * (1.0 - second)
+                + k[c, _TELESCOPIC.bore_2_mm, b] * (second - third)
+                + k[c, _TELESCOPIC.bore_3_mm, b] * third
+            )
+            area = _AREA * 0.25e-2 * 3.141592653589793 * bore * bore
+            v = x[c, 2, b]
+            t, dt = sliding(v, 1.0)
+            friction = k[c, _TELESCOPIC.friction_n, b] * _TRANS
+            f[c, 0, b] += area * v
+            f[c, 2, b] += friction * t - area * x[c, 0, b]
+            j[c, 0, 2, b] += area
+            j[c, 2, 0, b] -= area
+            j[c, 2, 2, b] += friction * dt
+            dp = x[c, 0, b] - x[c, 1, b]
+            leak = k[c, _TELESCOPIC.seal_lpm_per_bar, b] * NU_REF / env[0, b]
+            couple(f, j, c, b, 0, 1, leak * dp, leak)
+            q, dq = turbulent(dp, k[c, _TELESCOPIC.tear_k, b], 0.5)
+            couple(f, j, c, b, 0, 1, q, dq)
+
+
+class TelescopicCylinder(ComponentType):
+    """Single-acting cylinder of three stages, the widest out first; the load brings it back.
+
+    ``q = A·v``, ``F = p·A − friction``, with the area of the stage that moves where the rod stands: at
+    the same flow every stage is faster than the one before, and takes more pressure. Where the first
+    hangs, the second moves in its place.
+    """
+
+    type_name = "telescopic_cylinder"
+    label = "Telescopic cylinder"
+    words = (
+        "telescopic ram",
+        "tipping ram",
+        "tipper ram",
+        "multi-stage ram",
+        "hoist cylinder",
+    )
+    roles = (
+        "seal",
+        "slides",
+    )
+    ports = (Port("A"), Port("vent", line="drain"), Port("rod", "translation"))
+    stores_oil = True
+    storage = (
+        OilVolume(
+            "A",
+            lambda k: 10.0 * area_l_per_mm(k["bore_1_mm"]),
+            "rod",
+            lambda k: (
+                area_l_per_mm(k["bore_1_mm"]) * k["share_1"]
+                + area_l_per_mm(k["bore_2_mm"]) * (k["share_2"] - k["share_1"])
+                + area_l_per_mm(k["bore_3_mm"]) * (1.0 - k["share_2"])
+            ),
+        ),
+        Place("rod", "position"),
+    )
+
+    class Parameters(ParameterSet):
+        bore_1_mm: float = quantity(120, "mm", "widest stage, out first", low=10, high=500)
+        bore_2_mm: float = quantity(100, "mm", "second stage", low=8, high=500)
+        bore_3_mm: float = quantity(80, "mm", "narrowest stage, out last", low=5, high=500)
+        share_1: float = quantity(0.34, "1", "of the stroke: the first is out", low=0.02, high=0.98)
+        share_2: float = quantity(
+            0.67, "1", "of the stroke: the second is out", low=0.02, high=0.99
+        )
+        friction_n: float = quantity(
+            1500, "N", "seals and guides", low=0.1, high=500000, tolerance=0.25
+        )
+        seal_lpm_per_bar: float = quantity(
+            5e-6, "L/min/bar", "seal leakage at 46 mm²/s", low=1e-9, high=5
+        )
+        tear_k: float = quantity(0, "L/min/√bar", "opening of a torn seal", low=0, high=50)
+        hangs: float = quantity(0, "1", "the first stage stays in", low=0, high=1)
+
+    commands = (Command("position", 0, 1, 0.2),)
+    fault_modes = (
+        *SingleActingCylinder.fault_modes,
+        FaultMode(
+            name="stage_hangs",
+            label="first stage hangs: bent, dry or scored",
+            parameter="hangs",
+            scale="switch",
+            severe=1.0,
+            family="load",
+            base_rate=0.5,
+            look="The second stage comes out before the first; it lifts fast, and less.",
+            remedy="Set it down, prop it; free, straighten or replace the stage.",
+            work="clean",
+        ),
+    )
+    symbol = Symbol(
+        4.4,
+        1.6,
+        {"A": ("south", 0.6), "vent": ("south", 2.6), "rod": ("east", 0.6)},
+        (
+            "M0.2 0 H2.6 V1.2 H0.2 Z",
+            "M0.8 0.2 H3.2 V1 H0.8 Z",
+            "M1.4 0.4 H3.8 V0.8 H1.4 Z",
+            "M3.8 0.6 H4.4",
+            "M0.6 1.6 V1.2",
+        ),
+        ("M2.6 1.6 V1",),
+    )
+    example = Example(
+        "first stage, 120 mm: 113.1 cm²; 50 mm/s = 33.93 L/min; 100 bar less 1500 N",
+        {"A": 100.0, "vent": 0.0, "rod": 50.0},
+        {"A": 33.930, "vent": -0.0005, "rod": -0.0006 * (113097.3 - 1499.7)},
+    )
+    law = _telescopic
+
+
+_TELESCOPIC = TelescopicCylinder.rows()
 
 
 @law

@@ -675,6 +675,9 @@ class HeaderTank(ComponentType):
         "gravity tank",
         "expansion tank",
         "make-up tank",
+        "second sump",
+        "intermediate sump",
+        "filled by an internal pump",
     )
     roles = (
         "holds oil",

@@ -13,6 +13,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.crossing import PILOTS_CROSSED, WORK_HOSES_CROSSED, crossed, turn
 from umweg.core.components.kernels import (
+    check_flow,
     couple,
     couple_either,
     forward,
@@ -466,7 +467,23 @@ def _steering_unit(x, k, env, f, j):
             shut, _ = smooth_step(size, 0.02, 0.3)
             metering = k[c, _STEERING_UNIT.metering_k, b] * size
             q, dq = forward(x[c, 0, b] - fed, metering)
+            # Where the pump gives nothing, the arm does: as a pump of its own, out of the return. A
+            # pump that gives what the metering needs has more than half of the spring's pressure.
+            arm, spring = k[c, _STEERING_UNIT.hand_bar, b], k[c, _STEERING_UNIT.spring_bar, b]
+            gone, dgone = smooth_step(x[c, 0, b] - x[c, 1, b], 0.1 * spring, 0.5 * spring)
+            pushed, dpushed = ramp(arm * (1.0 - gone) - (fed - x[c, 0, b]), 1.0)
+            gain = k[c, _STEERING_UNIT.hand_lpm, b] / arm * size
+            q, dq = q + gain * (1.0 - gone) * pushed, dq + gain * (1.0 - gone) * dpushed
             couple_either(f, j, c, b, 0, (2, 3), to_left, q, dq)
+            slope = -gain * dgone * (pushed + (1.0 - gone) * arm * dpushed)
+            for side in range(2):
+                into = slope * (to_left if side == 0 else 1.0 - to_left)
+                steer(j, c, b, 0, 2 + side, 0, into)
+                steer(j, c, b, 0, 2 + side, 1, -into)
+            drawn, ddrawn = check_flow(
+                x[c, 1, b] - x[c, 0, b], k[c, _STEERING_UNIT.bypass_k, b], 0.05, 0.0
+            )
+            couple(f, j, c, b, 1, 0, drawn, ddrawn)
             back = k[c, _STEERING_UNIT.return_k, b] * shut
             q, dq = turbulent(x[c, 1, b] - drained, back, 0.5)
             couple_either(f, j, c, b, 1, (3, 2), to_left, q, dq)
@@ -492,7 +509,9 @@ class SteeringUnit(ComponentType):
     """Rotary steering unit with open centre.
 
     At rest P passes to T. Turned, it meters ``q = K·wheel·√Δp`` to one side, and its bypass holds
-    the drop of that metering at ``spring_bar``, so what is not needed goes on to tank.
+    the drop of that metering at ``spring_bar``, so what is not needed goes on to tank. Where no oil
+    comes it is a pump that the driver's arm turns, out of the return through a check:
+    ``q = q_hand·(1 − (p_line − p_P)/p_hand)``.
     """
 
     type_name = "steering_unit"
@@ -511,6 +530,8 @@ class SteeringUnit(ComponentType):
         "held by a spring",
     )
     ports = (Port("P"), Port("T"), Port("L"), Port("R"))
+    passive = False
+    by_hand = True
 
     class Parameters(ParameterSet):
         bypass_k: float = quantity(
@@ -525,6 +546,12 @@ class SteeringUnit(ComponentType):
             0.001, "L/min/bar", "work port to T at 46 mm²/s", low=1e-6, high=5, tolerance=0.3
         )
         linkage_gain: float = quantity(1, "1", "sleeve travel per wheel", low=0, high=1.2)
+        hand_bar: float = quantity(
+            25, "bar", "what an arm presses by itself", low=1, high=120, tolerance=0.3
+        )
+        hand_lpm: float = quantity(
+            6, "L/min", "what an arm turns by itself", low=0.1, high=40, tolerance=0.3
+        )
 
     commands = (Command("wheel", -1, 1, by="wheel"),)
     fault_modes = (

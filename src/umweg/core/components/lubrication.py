@@ -578,16 +578,18 @@ def _reverser(x, k, env, f, j):
             for side in range(2):
                 line = 2 + side
                 on = to_b if side == 1 else 1.0 - to_b
-                feed = g * on + lost
+                shut = k[c, _REVERSER.between, b]
+                feed = g * (on + (1.0 - on) * shut) + lost
                 couple(f, j, c, b, 0, line, feed * (x[c, 0, b] - x[c, line, b]), feed)
-                back = g * (1.0 - on)
+                back = g * (1.0 - on) * (1.0 - shut)
                 couple(f, j, c, b, line, 1, back * (x[c, line, b] - x[c, 1, b]), back)
 
 
 class GreaseReverser(ComponentType):
     """Reversing valve of a dual-line system: the pump to one line, the other back to the reservoir.
 
-    ``q = G·Δp`` along each open way; past its spool a trace from the pump to both.
+    ``q = G·Δp`` along each open way; past its spool a trace from the pump to both. Where it stands
+    between, the pump feeds both lines and the way back is shut.
     """
 
     type_name = "grease_reverser"
@@ -607,6 +609,7 @@ class GreaseReverser(ComponentType):
             1e-4, "cm³/min/bar", "from the pump to the line at rest", low=1e-8, high=1e4
         )
         shifts: float = quantity(1, "1", "how far it follows its command", low=0, high=1)
+        between: float = quantity(0, "1", "how far it stands between its places", low=0, high=1)
 
     commands = (Command("line_b", 0, 1, by="lever"),)
     fault_modes = (
@@ -620,6 +623,18 @@ class GreaseReverser(ComponentType):
             base_rate=0.8,
             look="Both lines' gauges rise together.",
             remedy="Exchange the reversing valve: spool and bore are a pair.",
+        ),
+        FaultMode(
+            name="stays_between",
+            label="reversing valve stays between: feeds both lines, way back shut",
+            parameter="between",
+            scale="to",
+            severe=1.0,
+            family="command",
+            base_rate=0.4,
+            look="Both lines' gauges rise together, and neither falls.",
+            remedy="Free its spool and drive; let both lines' pressure go first.",
+            work="clean",
         ),
         FaultMode(
             name="does_not_shift",

@@ -409,6 +409,7 @@ class ReleaseValve(ShutOffValve):
         "accumulator dump",
         "manual release",
         "bypass screw",
+        "shared bypass",
         "hand lowering valve",
     )
     lets_go_by = "open"

@@ -20,6 +20,7 @@ from umweg.core.components.kernels import (
     law,
     saturating,
     scalar,
+    sliding,
     slip,
     smooth_step,
     soft_sign,
@@ -28,6 +29,7 @@ from umweg.core.components.kernels import (
 from umweg.core.components.storage import chambers
 
 _ROT = ROTATION
+_SEAL_NM = 0.5
 
 
 @law
@@ -187,13 +189,17 @@ def _drive_coupling(x, k, env, f, j):
                 _ROT * torque,
                 _ROT * dtorque * k[c, _DRIVE_COUPLING.stiffness_nm_per_rpm, b],
             )
+            drag, ddrag = sliding(x[c, 1, b], 10.0)
+            f[c, 1, b] += _ROT * _SEAL_NM * drag
+            j[c, 1, 1, b] += _ROT * _SEAL_NM * ddrag
 
 
 class DriveCoupling(ComponentType):
     """Clutch, belt or splined coupling between engine and pump.
 
     Torque rises with slip, ``T = T_max·s/√(1+s²)`` with ``s = stiffness·Δn/T_max``: stiff in
-    health, and never above what the friction can carry. Disengaged only 0.02 Nm drag.
+    health, and never above what the friction can carry. Disengaged only 0.02 Nm drag. What it drives
+    has a bearing and a seal, 0.5 Nm: a pump that is let go stands, its suction does not turn it.
     """
 
     type_name = "drive_coupling"
@@ -255,9 +261,9 @@ class DriveCoupling(ComponentType):
         ("M0 0.6 H0.8", "M0.8 0.1 V1.1", "M1.2 0.1 V1.1", "M1.2 0.6 H2"),
     )
     example = Example(
-        "T_max·s/√(1+s²), s = 50·1/600",
+        "T_max·s/√(1+s²), s = 50·1/600; 0.5 Nm less to what it drives",
         {"driver": 1500.0, "driven": 1499.0},
-        {"driver": 0.0628319 * 49.827, "driven": -0.0628319 * 49.827},
+        {"driver": 0.0628319 * 49.827, "driven": -0.0628319 * (49.827 - 0.5)},
     )
     law = _drive_coupling
 

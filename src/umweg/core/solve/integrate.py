@@ -38,6 +38,9 @@ SHORTEST_STEP_S = 1e-7
 FINEST_S = 2e-3
 """Steps are not shortened below this for their error: what swings faster than any gauge follows is
 damped by the method instead."""
+HASTE_FROM = 0.5
+"""Share of its steps after which the rest of a machine's time is spread over what is left of them:
+what swings on and on is damped by the method too, instead of not being told."""
 EVENT_STEP_S = 1e-4
 SLIVER_S = 1e-5
 """No step leaves less than this before a change of commands."""
@@ -546,9 +549,13 @@ def integrate(
                     error = max(
                         error, off / (SHOWN_WITHIN * scale[row_of[i]] + SHOWN_SHARE * abs(x1))
                     )
-            if not good or (error > 1.0 and h > FINEST_S):
+            finest = FINEST_S
+            if steps[case] > HASTE_FROM * most:
+                spare = max(most - steps[case], 1)
+                finest = max(FINEST_S, 3.0 * (until[-1] - clock[lane]) / spare)
+            if not good or (error > 1.0 and h > finest):
                 factor_of = 0.25 if not good else max(0.2, 0.9 * error ** (-1.0 / 3.0))
-                step[lane] = h * factor_of if not good else max(h * factor_of, FINEST_S)
+                step[lane] = h * factor_of if not good else max(h * factor_of, finest)
                 for i in range(across.shape[0]):
                     across[i, lane] = held[i, lane]
                 if step[lane] < SHORTEST_STEP_S:
@@ -679,6 +686,8 @@ def integrate(
                 k0[i, lane] = (stored[i, lane] - base[i, lane]) / part[lane]
             growth = 4.0 if error < 1e-6 else min(4.0, 0.9 * error ** (-1.0 / 3.0))
             step[lane] = FIRST_STEP_S if fresh else max(h * max(growth, 0.3), FIRST_STEP_S)
+            if finest > FINEST_S:
+                step[lane] = max(step[lane], finest)
             if until[phase[lane]] - now <= 1e-9:
                 if phase[lane] + 1 == until.shape[0]:
                     status[case] = FINISHED
