@@ -34,7 +34,14 @@ from umweg.core.observe.predict import Predictor
 from umweg.core.shop.compliance import findings as solved_findings
 from umweg.core.solve.steady import SteadySolver
 from umweg.core.units import sized
-from umweg.library import circuit_ids, circuit_of, load_circuit, load_jobs
+from umweg.library import (
+    circuit_ids,
+    circuit_of,
+    load_circuit,
+    load_jobs,
+    load_typed,
+    typed_ids,
+)
 
 if TYPE_CHECKING:
     from umweg.core.trace.curves import Program
@@ -985,6 +992,9 @@ def bench_isolate(
         str, typer.Option("--as", help="“model”: they keep to it; “real”: they do not")
     ] = "model",
     pairs: Annotated[bool, typer.Option(help="two faults at once in each machine")] = False,
+    typed: Annotated[
+        bool, typer.Option(help="machines typed from paper, half of their numbers guessed")
+    ] = False,
     misses: Annotated[bool, typer.Option(help="list what was not found")] = False,
     against: Annotated[
         list[str] | None,
@@ -1007,7 +1017,10 @@ def bench_isolate(
     if unknown := [way for way in ways if way not in WAYS]:
         known = ", ".join(f"“{way}”" for way in WAYS)
         raise typer.BadParameter(f"against one of {known}, not “{unknown[0]}”")
-    circuits = [_circuit(name) for name in circuit or circuit_ids()]
+    if typed:
+        circuits = [load_typed(name) for name in circuit or typed_ids()]
+    else:
+        circuits = [_circuit(name) for name in circuit or circuit_ids()]
     everyone = IsolateFigures("all")
 
     def line(f: IsolateFigures) -> str:

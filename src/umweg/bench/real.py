@@ -59,7 +59,8 @@ class RealMachine(HiddenMachine):
         unknowns = unknowns_of(self.network)
         tails = generator.standard_t(TAIL_FREEDOM, len(unknowns.slot)) / np.sqrt(2.0)
         nominal = self.network.base_parameters[unknowns.slot]
-        off = np.clip(WIDER * tails * unknowns.sigma / np.abs(nominal), *FARTHEST_OFF)
+        # As a factor: what is a third too much is as common as what is a third too little.
+        off = np.clip(np.expm1(WIDER * tails * unknowns.sigma / np.abs(nominal)), *FARTHEST_OFF)
         self.own = self._broken(unknowns.slot, nominal * (1.0 + off))
         self._engine = 1.0 + generator.uniform(-ENGINE_SHARE, ENGINE_SHARE)
         self._oil_c = generator.uniform(-OIL_C, OIL_C)

@@ -6,7 +6,9 @@ from pathlib import Path
 from typing import Any
 
 from umweg.core.circuit.document import Circuit, read_circuit
+from umweg.core.draft.frame import draft
 from umweg.core.draft.joins import Pairings
+from umweg.core.draft.listing import document_of, read_listing
 from umweg.core.errors import FormatError
 from umweg.core.observe.job import Job, read_job
 
@@ -29,6 +31,24 @@ def load_circuit(circuit_id: str) -> Circuit:
         known = ", ".join(circuit_ids())
         raise FormatError(f"the library has no circuit “{circuit_id}”; it has {known}")
     return read_circuit((HERE / "circuits" / f"{circuit_id}.json").read_bytes())
+
+
+def typed_ids() -> list[str]:
+    """Names of the lists that somebody typed from paper."""
+    return sorted(p.stem for p in (HERE / "typed").glob("*.txt"))
+
+
+def load_typed(name: str) -> Circuit:
+    """A typed list with everything that a draft adds.
+
+    Raises
+    ------
+    FormatError : there is no such list.
+    """
+    if name not in typed_ids():
+        raise FormatError(f"there is no typed list “{name}”; there are {', '.join(typed_ids())}")
+    text = (HERE / "typed" / f"{name}.txt").read_text()
+    return draft(document_of(read_listing(text))).circuit
 
 
 @cache

@@ -57,6 +57,11 @@ class HiddenMachine(Machine):
                 own[fault.slot] = self._sound.get(fault.slot, fault.healthy)
         return Cases.one(own)
 
+    @property
+    def in_order(self) -> Self:
+        """The same machine before anything was wrong with it: what its operator is used to."""
+        return self.mended(())
+
     def mended(self, left: Sequence[tuple[Fault, float]]) -> Self:
         """The same machine after a repair: what is left wrong; its own unknowns stay."""
         after = copy(self)

@@ -407,7 +407,8 @@ def goes_back_by_itself(predictor: Predictor, moving: MachineState, net: int) ->
 
 
 def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: When) -> How:
-    """How an operator would say that a function of a simulated machine behaves.
+    """How an operator would say that a function of a simulated machine behaves: against how it was
+    while nothing was wrong with it.
 
     Raises
     ------
@@ -415,16 +416,16 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
     """
     circuit = machine.circuit
     *moving, held = behaviour_states(circuit, function_id, move, when)
-    speed = speed_of(circuit, function_id)
+    speed, usual = speed_of(circuit, function_id), machine.in_order
     ratios = [
         machine.signed(speed, s) / sound
         for s in moving
-        if abs(sound := machine.as_documented.signed(speed, s)) >= MOVES_FROM
+        if abs(sound := usual.signed(speed, s)) >= MOVES_FROM
     ] or [1.0]
     light, loaded = ratios[0], ratios[-1]
     if light < STANDS_SHARE:
         other_way = min(light, loaded) < -STANDS_SHARE
-        return "reversed" if other_way and not _returns(machine, speed, moving[0]) else "dead"
+        return "reversed" if other_way and not _returns(usual, speed, moving[0]) else "dead"
     if loaded < WEAK_BELOW * light:
         return "weak"
     if min(light, loaded) < SLOW_BELOW:
@@ -435,9 +436,9 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
     return "drifts" if machine.value(drift, held) > limit else "as_usual"
 
 
-def _returns(machine: HiddenMachine, speed: Quantity, moving: MachineState) -> bool:
-    called = machine.as_documented.signed(speed, moving)
-    let_go = machine.as_documented.signed(speed, neutral_with_load(moving))
+def _returns(usual: HiddenMachine, speed: Quantity, moving: MachineState) -> bool:
+    called = usual.signed(speed, moving)
+    let_go = usual.signed(speed, neutral_with_load(moving))
     return let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called)
 
 
