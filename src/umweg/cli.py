@@ -981,6 +981,36 @@ def bench_bands(
         )
 
 
+@bench_app.command("belief")
+def bench_belief(
+    cases: Annotated[int, typer.Option(help="hidden machines a list")] = 2,
+    circuit: Annotated[list[str] | None, typer.Option(help="typed lists; default all")] = None,
+    seed: int = 1,
+    machines: Annotated[int, typer.Option(help="drawn for each of them")] = 120,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """The belief about typed machines beside exact enumeration of machines drawn from it."""
+    from umweg.bench.belief import COUNTED_FROM
+    from umweg.bench.belief import bench_belief as measure
+
+    kit = load_jobs()[0].instruments
+    circuits = [load_typed(name) for name in circuit or typed_ids()]
+    worst = []
+    for found in measure([c for c in circuits if c.functions], kit, cases, seed, machines):
+        worst.append(found.worst)
+        if as_json:
+            print(json.dumps({**asdict(found), "worst": found.worst}), flush=True)
+            continue
+        print(f"{found.circuit:22} {found.hidden:34} worst factor {found.worst:.1f}", flush=True)
+        for key in sorted(found.exact, key=lambda k: -found.exact[k]):
+            shares = found.exact[key], found.program.get(key, 0.0)
+            if max(shares) > COUNTED_FROM:
+                print(f"    {key:36} exact {shares[0]:6.1%}  program {shares[1]:6.1%}")
+    if not as_json and worst:
+        within = sum(w <= 2.0 for w in worst)
+        print(f"within a factor of two: {within} of {len(worst)}")
+
+
 @bench_app.command("isolate")
 def bench_isolate(
     machines: Annotated[int, typer.Option(help="hidden machines a circuit")] = 24,

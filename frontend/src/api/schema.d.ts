@@ -1011,6 +1011,12 @@ export interface components {
          */
         Behaviour: {
             /**
+             * Against
+             * @default itself
+             * @enum {string}
+             */
+            against: "itself" | "document";
+            /**
              * Also
              * @default []
              */

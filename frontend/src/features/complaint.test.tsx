@@ -1,6 +1,14 @@
 import { describe, expect, it } from "vitest";
 import type { Entry } from "../api/client";
-import { behaviourOf, entryOf, NOTHING_TOLD, toldBy, withHow, withNoted } from "./complaint/told";
+import {
+  againstOf,
+  behaviourOf,
+  entryOf,
+  NOTHING_TOLD,
+  toldBy,
+  withHow,
+  withNoted,
+} from "./complaint/told";
 
 function entry(id: string, how: "slow" | "dead", also: ("drifts" | "noisy")[], standing = true) {
   const data = { kind: "behaviour", id, function: "arm", move: "raise", how, also, when: "warm" };
@@ -34,9 +42,19 @@ describe("what is told about a move", () => {
       how: "slow",
       also: ["noisy"],
       when: "cold",
+      against: "itself",
     });
+    expect(behaviourOf(noisy, "arm", "raise", "cold", "document")?.against).toBe("document");
     expect(withNoted(noisy, "noisy").noted).toEqual([]);
     expect(behaviourOf(withNoted(NOTHING_TOLD, "noisy"), "arm", "raise", "cold")).toBeNull();
+  });
+
+  it("goes on comparing with what was compared with last", () => {
+    const kept = entry("e1", "slow", []);
+    expect(againstOf([kept])).toBe("itself");
+    Object.assign(kept.data, { against: "document" });
+    expect(againstOf([entry("e0", "dead", []), kept])).toBe("document");
+    expect(againstOf([])).toBe("itself");
   });
 
   it("reads an entry back as it was told", () => {

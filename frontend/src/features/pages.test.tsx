@@ -54,6 +54,7 @@ const behaviour: Entry = {
     how: "weak",
     also: [],
     when: "warm",
+    against: "itself",
   },
   words: "Blade out: weak",
   looked: false,
@@ -345,6 +346,7 @@ describe("ComplaintPage", () => {
       how: "weak",
       also: ["slow"],
       when: "warm",
+      against: "itself",
       function: "blade",
     });
   });

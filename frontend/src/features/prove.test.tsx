@@ -42,6 +42,7 @@ const behaviour = (how: "slow" | "as_usual"): EntryData => ({
   how,
   also: [],
   when: "warm",
+  against: "itself",
 });
 const before = [entry(1, behaviour("slow")), entry(2, reading("m2", 133), "low")];
 const job = {

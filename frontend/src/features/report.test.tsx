@@ -45,6 +45,7 @@ const job = {
       how: "weak",
       also: [],
       when: "warm",
+      against: "itself",
     }),
     entry("2", reading, {
       value_base: 133.1,

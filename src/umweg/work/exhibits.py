@@ -23,6 +23,7 @@ from umweg.core.observe.exhibits import (
     shown_name,
     unpacked_shown,
 )
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity
 
 Fetch = Callable[[str], bytes | None]
@@ -121,6 +122,10 @@ class KeptExhibits:
         self._shelf = shelf
         self._fetch = fetch
 
+    @property
+    def solving(self) -> None:
+        """Nobody: what is not kept is waited for."""
+
     def _get(self, name: str) -> Packed:
         return self._shelf.get(self._sha256, name, self._fetch)
 
@@ -145,6 +150,11 @@ class Keeping:
     def suspects(self) -> Suspects:
         """The candidates that are asked."""
         return self._exhibits.suspects
+
+    @property
+    def solving(self) -> Predictor | None:
+        """Who solves the candidates for the other one."""
+        return self._exhibits.solving
 
     def take(self) -> dict[str, bytes]:
         """What was remembered since this was called last."""

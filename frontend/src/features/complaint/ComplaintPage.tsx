@@ -11,7 +11,7 @@ import { OIL, type OilLook, WARMTH, type Warmth, WHEN, type When } from "../../w
 import { JobParts } from "../job/JobParts";
 import { sinceRepair } from "../prove/epoch";
 import { MoveRow } from "./MoveRow";
-import { behaviourOf, entryOf, type Told, toldBy } from "./told";
+import { AGAINST, type Against, againstOf, behaviourOf, entryOf, type Told, toldBy } from "./told";
 
 export function ComplaintPage() {
   const { jobId = "" } = useParams();
@@ -31,9 +31,19 @@ export function ComplaintPage() {
   );
   const untold = moves.filter((m) => !m.entry);
 
+  const [said, setAgainst] = useState<Against>();
+  const against = said ?? againstOf(entries);
+
   const tell = (functionId: string, move: string, told: Told, before: Entry | undefined) => {
-    const data = behaviourOf(told, functionId, move, when);
+    const data = behaviourOf(told, functionId, move, when, against);
     if (data) pending.add(data, before?.id);
+  };
+  const compare = (value: Against) => {
+    setAgainst(value);
+    // What was told already means the same words, compared with something else.
+    for (const e of entries)
+      if (e.standing && e.data.kind === "behaviour" && !e.data.told_before)
+        pending.add({ ...e.data, id: "new", against: value }, e.id);
   };
   const othersAsUsual = () => {
     for (const { f, move } of untold)
@@ -83,6 +93,19 @@ export function ComplaintPage() {
             ))}
           </fieldset>
         </div>
+        <fieldset className="mb-3 flex flex-wrap items-center gap-1.5" aria-label="Compared with">
+          <span className="mr-1">Compared with</span>
+          {(Object.keys(AGAINST) as Against[]).map((key) => (
+            <Button
+              key={key}
+              look={against === key ? "chosen" : "plain"}
+              aria-pressed={against === key}
+              onClick={() => against !== key && compare(key)}
+            >
+              {AGAINST[key]}
+            </Button>
+          ))}
+        </fieldset>
         <div className="grid gap-2.5">
           {moves.map(({ f, move, entry }) => (
             <MoveRow

@@ -4,6 +4,20 @@ import { HOW, type How, NOTED, type Noted, TOGETHER, type When } from "../../wor
 
 export type Behaviour = Schemas["Behaviour"];
 
+export type Against = NonNullable<Behaviour["against"]>;
+
+/** What words compare with: this machine as somebody knew it, or what is written of it. */
+export const AGAINST: Record<Against, string> = {
+  itself: "this machine as it was",
+  document: "its papers: nobody has known it in order",
+};
+
+/** What the last word that stands compares with. */
+export function againstOf(entries: Entry[]): Against {
+  const last = entries.findLast((e) => e.standing && e.data.kind === "behaviour");
+  return (last?.data.kind === "behaviour" && last.data.against) || "itself";
+}
+
 export interface Told {
   hows: readonly How[];
   noted: readonly Noted[];
@@ -58,9 +72,10 @@ export function behaviourOf(
   functionId: string,
   move: string,
   when: When,
+  against: Against = "itself",
 ): Behaviour | null {
   const [how, ...rest] = told.hows;
   if (!how) return null;
   const also = [...rest, ...told.noted];
-  return { kind: "behaviour", id: "new", function: functionId, move, how, also, when };
+  return { kind: "behaviour", id: "new", function: functionId, move, how, also, when, against };
 }

@@ -96,6 +96,11 @@ class Belief:
             self.solved,
         )
 
+    def moved(self, rows: NDArray[np.intp]) -> Array:
+        """(U, L) where the unknowns of some candidates are believed to be [standard deviations]."""
+        found: Array = np.einsum("rul,lr->ul", self._before[:, :, rows], self.solved[rows])
+        return found
+
     @cached_property
     def _before(self) -> Array:
         """(R, U, C) slopes of the readings so far, times how much more the unknowns vary."""
@@ -139,6 +144,12 @@ class _Readings:
     """(R,) log density of each where a candidate says nothing of it …"""
     misread: Array
     """… and where it is taken for wrong."""
+    each: tuple[Measured, ...] = ()
+    """The readings themselves."""
+
+    def mean_of(self, rows: NDArray[np.intp]) -> Array:
+        """(N, R) what some candidates show."""
+        return np.stack([r.mean[rows] for r in self.each], axis=1)
 
     @classmethod
     def of(cls, readings: Sequence[Measured], slope: Array) -> "_Readings":
@@ -155,6 +166,7 @@ class _Readings:
             np.stack([r.known for r in readings], axis=1),
             np.array([r.log_broad for r in readings]),
             np.array([r.log_misread for r in readings]),
+            tuple(readings),
         )
 
     def joint(self, looseness: float) -> Joint:
@@ -342,7 +354,8 @@ def _finely(
     fits = []
     best_story = _best_story(told, population)
     for fraction in FRACTIONS:
-        other = (population.below if fraction < 0 else population.above)[near, 0]
+        side = 0 if fraction < 0 else 1
+        other = (population.below if side == 0 else population.above)[near, 0]
         there = other >= 0
         if fraction < 0:
             # Below the first severity of a fault alone lies the healthy machine.
@@ -359,7 +372,7 @@ def _finely(
         ]
         fit = _told(told, words, best_story)
         if readings is not None:
-            fit = fit + _fit_between(*readings, near, beside, share)
+            fit = fit + _fit_between(*readings, near, (beside, side), share)
         fits.append(fit)
     finer = log_weight.copy()
     finer[near] = prior[near] + np.logaddexp.reduce(np.stack(fits), axis=0) - np.log(len(fits))
@@ -370,7 +383,7 @@ def _fit_between(
     readings: _Readings,
     cells: Array,
     near: NDArray[np.intp],
-    beside: NDArray[np.intp],
+    neighbours: tuple[NDArray[np.intp], int],
     share: Array,
 ) -> Array:
     """Log likelihood of the readings at a share of the way to a neighbouring severity.
@@ -378,8 +391,12 @@ def _fit_between(
     Parameters
     ----------
     cells : (R, C) what a severity's cell is wide in each reading
+    neighbours : (N,) who that is, and on which side: 0 below, 1 above
     """
-    change = readings.error[beside] - readings.error[near]
+    beside, side = neighbours
+    change = readings.mean_of(near) - np.stack(
+        [r.at(near, beside, side) for r in readings.each], axis=1
+    )
     whole, narrow = cells[:, near].T, change / len(FRACTIONS) / np.sqrt(12.0)
     part = replace(
         readings,

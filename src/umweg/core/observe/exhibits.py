@@ -88,6 +88,11 @@ class Exhibits(Protocol):
         """The candidates that are asked."""
         ...
 
+    @property
+    def solving(self) -> Predictor | None:
+        """Who solves the candidates again; nobody where only what was kept is at hand."""
+        ...
+
     def shown(self, quantity: Quantity, state: MachineState) -> Shown:
         """A quantity that can be measured."""
         ...
@@ -113,6 +118,11 @@ class Played:
     def __init__(self, predictor: Predictor) -> None:
         self.predictor = predictor
         self.suspects = Suspects(predictor.circuit, predictor.network, predictor.population)
+
+    @property
+    def solving(self) -> Predictor | None:
+        """The one that solved them."""
+        return self.predictor
 
     def shown(self, quantity: Quantity, state: MachineState) -> Shown:
         """A quantity that can be measured."""

@@ -3,6 +3,7 @@
 import hashlib
 import threading
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 from functools import cache, cached_property
 from itertools import pairwise
 
@@ -45,6 +46,9 @@ ENGINE_SD = 0.015
 OIL_SD_C = 3.5
 """How far the oil's temperature is from what is stated: where it is measured, how long it ran."""
 
+CERTAIN = 1e-6
+"""What is left of the spreads of a machine that is taken to be as documented: slopes are
+differences, and none is taken over nothing."""
 MOST_KEYS = 1000
 """States whose names are remembered."""
 
@@ -58,6 +62,7 @@ class Predictor:
     ----------
     sloped : candidates whose slopes are asked for, default everybody's; all others' are zero
     shelved : whether what is solved is put where other processes of this user find it
+    certain : whether the machine is taken to be exactly as documented
     """
 
     def __init__(
@@ -67,6 +72,7 @@ class Predictor:
         solver: SteadySolver | None = None,
         sloped: Indices | None = None,
         shelved: bool = False,
+        certain: bool = False,
     ) -> None:
         self.circuit = circuit
         self.solver = solver or SteadySolver(Network(circuit))
@@ -75,7 +81,8 @@ class Predictor:
         self._sloped = np.arange(population.count) if sloped is None else sloped
         self._place_sloped = np.full(population.count, -1, dtype=np.intp)
         self._place_sloped[self._sloped] = np.arange(len(self._sloped))
-        self.unknowns = unknowns_of(self.network)
+        unknowns = unknowns_of(self.network)
+        self.unknowns = replace(unknowns, sigma=unknowns.sigma * CERTAIN) if certain else unknowns
         self.quantities = quantities_of(circuit)
         self._extract = Extractor(self.network)
         self._shelved = shelved
@@ -474,6 +481,82 @@ class Predictor:
             return found
 
         return mean, made, fine
+
+    def elsewhere(
+        self,
+        named: MachineState,
+        rows: Indices,
+        away: Array,
+        quantities: Sequence[Quantity],
+        sloped: int,
+    ) -> tuple[Array, list[Array], NDArray[np.bool_]]:
+        """What some candidates show where their unknowns are not as documented.
+
+        An unknown so many standard deviations off is ``exp(z·σ/|v|)`` of its value: what is known
+        to a fifth is never below nothing, and near the document that is ``v + z·σ``.
+
+        Parameters
+        ----------
+        rows : (L,) which candidates; away : (U, L) of each unknown [standard deviations]
+        quantities : Q of those that are read in this state
+        sloped : of how many of them, the first, slopes are wanted
+
+        Returns
+        -------
+        (Q, L) on the comparison scale; Q slopes (U + T + 4, sloped), per standard deviation there,
+        those of timings and severities zero; (L,) whether it was solved
+        """
+        population, unknowns = self.population, self.unknowns
+        state = self.solvable(named)
+        nominal = self.network.base_parameters[unknowns.slot]
+        grown = np.exp(
+            np.sign(nominal)[:, None] * away * (unknowns.sigma / np.abs(nominal))[:, None]
+        )
+        slot, value = population.slot_at(named.oil_c)[rows], population.value[rows].copy()
+        kept = population.kept_of(unknowns.slot, named.oil_c)[:, rows]
+        change = nominal[:, None] * (grown - 1.0)
+        own = np.repeat(unknowns.slot[None], len(rows), axis=0)
+        for w in range(slot.shape[1]):
+            same = (own == slot[:, [w]]) & (slot[:, [w]] >= 0)
+            value[:, w] += np.where(same, (change * kept).T, 0.0).sum(axis=1)
+            own = np.where(same, -1, own)
+        cases = Cases(
+            np.zeros(len(rows), dtype=np.intp),
+            np.concatenate([slot, own], axis=1),
+            np.concatenate([value, (nominal[:, None] * grown).T], axis=1),
+        )
+        begun = self[named].solution.across[: self.network.unknown_count, rows]
+        solution = self.solver.solve([state], cases, begun)
+        parameters = self.solver.parameters_of([state], cases, self._extract.slots)
+        read = [
+            self._extract.read(q, solution.across, parameters, state.viscosity_mm2_s)
+            for q in quantities
+        ]
+        nets = sorted({net for _, parts in read for net, _ in parts})
+        place = {net: i for i, net in enumerate(nets)}
+        some = slice(0, sloped)
+        per = np.empty((len(unknowns.slot) + CONDITIONS, sloped))
+        per[:-CONDITIONS] = unknowns.sigma[:, None] * (grown * kept)[:, some]
+        per[-CONDITIONS:].T[:] = ENGINE_SD, OIL_SD_C * self._thinner_per_c(named.oil_c)
+        answers = self.solver.sensitivities(
+            [state],
+            cases.part(some),
+            solution.across[:, some],
+            unknowns.slot,
+            1e-3 * unknowns.sigma,
+            np.array(nets, dtype=np.intp),
+            per,
+        )
+        count, timings = len(unknowns.slot), len(self.circuit.timings)
+        slopes = []
+        for _, parts in read:
+            slope = np.zeros((count + timings + CONDITIONS + SEVERITIES, sloped))
+            for net, weight in parts:
+                part = answers[:, place[net]] * np.broadcast_to(weight, len(rows))[some]
+                slope[:count] += part[:count]
+                slope[count + timings : -SEVERITIES] += part[count:]
+            slopes.append(slope)
+        return np.array([mean for mean, _ in read]), slopes, solution.converged
 
     def _read(
         self, cases: Cases, state: SolvableState, across: Array

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
+from umweg.core.network.network import Indices
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
@@ -58,6 +59,22 @@ class Measured:
     """Whose offset it shares with other readings; nothing where there is none to share."""
     offset_sd: float = 0.0
     """That part of ``noise_sd``."""
+    beside: Array | None = None
+    """(2, C) what each candidate would show at the severity below and above it, where that is not
+    what its neighbours' ``mean`` says; no number where it is."""
+
+    def at(self, rows: Indices, others: Indices, side: int) -> Array:
+        """(N,) what some candidates would show at the severity of a neighbour (−1: none).
+
+        Parameters
+        ----------
+        side : 0 where the neighbours are below, 1 where they are above
+        """
+        mean: Array = np.where(others >= 0, self.mean[others], self.mean[rows])
+        if self.beside is not None:
+            own = self.beside[side, rows]
+            mean = np.where(np.isfinite(own) & (others >= 0), own, mean)
+        return mean
 
     def marginal(self) -> Array:
         """(C,) log likelihood of this reading alone."""

@@ -28,6 +28,13 @@ from umweg.core.observe.quantities import (
 from umweg.core.observe.weights import CONFUSED_SHARE, Told, told
 
 When = Literal["cold", "warm", "hot"]
+Against = Literal["itself", "document"]
+"""What a word compares with: the machine itself while it was in order; or, where nobody has known it
+like that (new, just bought, overhauled), what its document says."""
+AGAINST_WORDS: dict[Against, str] = {
+    "itself": "than it used to be",
+    "document": "by its papers: nobody has known it in order",
+}
 BEHAVIOURS: tuple[How, ...] = get_args(How)
 HOW_WORDS: dict[How, str] = {
     "as_usual": "as usual",
@@ -57,6 +64,9 @@ WEAK_BELOW = 0.45
 """Loaded speed, as a share of the light one, below which a function is “weak”."""
 SLOW_BELOW = 0.85
 """Share of the healthy speed below which a function is “slow”."""
+EYE, STANDING_EYE = 0.06, 0.05
+"""How well an eye tells a speed from the usual one, and one that stands from one that creeps, as
+shares of the usual speed."""
 WORD_MIN = 3.0
 NEIGHBOURS: dict[How, tuple[How, ...]] = {
     "as_usual": ("slow", "drifts"),
@@ -101,6 +111,7 @@ class Behaviour(Observed):
     also: tuple[How | Noted, ...] = ()
     """Further words for the same move: slow *and* weak *and* noisy is one complaint."""
     when: When = "warm"
+    against: Against = "itself"
     told_before: How | None = None
     """What somebody else had told of the move, where who tests the machine tries it for himself."""
 
@@ -158,16 +169,16 @@ class Behaviour(Observed):
         told = " and ".join(HOW_WORDS[how] for how in self.hows)
         noted = ", ".join(NOTED_WORDS[word] for word in self.noted)
         kept = f" ({noted}: kept, not weighed)" if noted else ""
-        before = ""
+        before = "" if self.against == "itself" else f", {AGAINST_WORDS[self.against]}"
         if self.told_before is not None:
-            before = f"; seen for oneself, told before: {HOW_WORDS[self.told_before]}"
+            before += f"; seen for oneself, told before: {HOW_WORDS[self.told_before]}"
         return f"{function.label} {move}: {told}, {WHEN_WORDS[self.when]}{kept}{before}"
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
         """Against the word that each candidate would call for."""
         del instruments
         check_behaviour(exhibits.suspects.circuit, self.function, self.move)
-        words = exhibits.seen(Spoken(self.function, self.move, self.when))
+        words = exhibits.seen(Spoken(self.function, self.move, self.when, self.against))
         heard = HEARD
         if self.told_before is not None:
             words, heard = _after(words, self.told_before)
@@ -219,9 +230,12 @@ class Behaviour(Observed):
             for o in asking.observed
             if isinstance(o, Behaviour) and o.when == "warm" and o.told_before is None
         }
+        against: Against = next(
+            (o.against for o in reversed(asking.observed) if isinstance(o, Behaviour)), "itself"
+        )
         for function in asking.circuit.functions:
             for name, move in function.moves.items():
-                words = asking.exhibits.seen(Spoken(function.id, name, "warm"))
+                words = asking.exhibits.seen(Spoken(function.id, name, "warm", against))
                 before = told.get((function.id, name))
                 if before is None:
                     label, heard = f"{function.label} {move.label}", HEARD
@@ -243,6 +257,7 @@ class Behaviour(Observed):
                                 function=function.id,
                                 move=name,
                                 how=how,
+                                against=against,
                                 told_before=before,
                             ),
                         )
@@ -292,11 +307,13 @@ class Spoken:
     function: str
     move: str
     when: str
+    against: Against = "itself"
 
     @property
     def name(self) -> str:
         """Stable name."""
-        return f"words/{self.function}/{self.move}/{self.when}"
+        told = f"words/{self.function}/{self.move}/{self.when}"
+        return told if self.against == "itself" else f"{told}/{self.against}"
 
     def probability(self, predictor: Predictor) -> Array:
         """(6, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
@@ -304,7 +321,9 @@ class Spoken:
         Light speed below an eighth of the healthy one is “dead”, or “reversed” where the function
         goes the other way, light or loaded; light but not loaded is “weak”; below 85 % is “slow”;
         a held load that moves more than 10 mm/min “drifts”. The limits are soft, by the spread of
-        the prediction and of the operator's eye.
+        the prediction and of the operator's eye. Shares are of what this machine itself did in
+        order: what is not known of it counts only as far as it changes that share; or of what is
+        documented, where nobody has known it in order.
         """
         circuit = predictor.circuit
         *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
@@ -322,23 +341,28 @@ class Spoken:
                 continue
             along = np.sign(table.solution.across[net] * table.healthy[net])
             ratios.append(along * table.mean[row] / healthy)
-            spread = np.sqrt((table.slope[row] ** 2).sum(axis=0)) / healthy
-            spreads.append(np.hypot(np.minimum(spread, 0.3), 0.06))
+            change = table.slope[row]
+            if self.against == "itself":
+                # Then as now it has the same unknowns: what they do to both is no change.
+                change = change - change[:, :1] * (table.mean[row] / healthy)
+            spread = np.sqrt((change**2).sum(axis=0)) / healthy
+            spreads.append(np.minimum(spread, 0.3))
         if not ratios:
             count = predictor.population.count
-            ratios, spreads = [np.ones(count)], [np.full(count, 0.06)]
+            ratios, spreads = [np.ones(count)], [np.zeros(count)]
         light, loaded = ratios[0], ratios[-1]
+        slower, stopped = np.hypot(spreads[-1], EYE), np.hypot(spreads[0], STANDING_EYE)
         drifts = self._drifts(predictor, held) if can_drift else 0.0 * light
         returns = goes_back_by_itself(predictor, moving[0], net)
-        stands = normal_cdf((STANDS_SHARE - light) / 0.05)
+        stands = normal_cdf((STANDS_SHARE - light) / stopped)
         # Spring or weight take it back whatever the lever does: nobody calls that the other way.
         back = (
             0.0 * light
             if returns
-            else normal_cdf((-STANDS_SHARE - np.minimum(light, loaded)) / 0.05)
+            else normal_cdf((-STANDS_SHARE - np.minimum(light, loaded)) / stopped)
         )
-        weak = normal_cdf((WEAK_BELOW - loaded / np.maximum(light, 0.05)) / spreads[-1])
-        slow = normal_cdf((SLOW_BELOW - np.minimum(light, loaded)) / spreads[-1])
+        weak = normal_cdf((WEAK_BELOW - loaded / np.maximum(light, 0.05)) / slower)
+        slow = normal_cdf((SLOW_BELOW - np.minimum(light, loaded)) / slower)
         words: dict[How, Array] = {
             "as_usual": (1.0 - stands) * (1.0 - weak) * (1.0 - slow) * (1.0 - drifts),
             "slow": (1.0 - stands) * (1.0 - weak) * slow,
