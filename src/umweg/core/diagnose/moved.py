@@ -7,7 +7,7 @@ lines *there*: Laplace's approximation, found by Newton's iteration (the iterate
 filter: Bell and Cathey, IEEE Trans. Autom. Control 38, 1993).
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,7 +18,7 @@ from umweg.core.diagnose.evidence import Belief
 from umweg.core.network.network import Indices
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import SEVERITIES
-from umweg.core.observe.weights import Evidence, Measured
+from umweg.core.observe.weights import Evidence, Measured, Told
 
 WITHIN = 9.0
 """Candidates this far [nats] behind the best are solved again."""
@@ -28,9 +28,140 @@ FAR = 0.06
 little; of a machine whose numbers are known, none is."""
 FARTHEST = 4.0
 """Standard deviations beyond which nobody's unknown is looked for."""
-ROUNDS = 3
+ROUNDS = 5
 SETTLED = 0.1
 """Change of a log weight [nats] that is none."""
+LEAST_STEP = 0.1
+"""Share of a step below which it is given up."""
+MISREAD_AT = 3.5
+"""Standard deviations from which a reading is taken for wrong and pulls nobody any further."""
+
+
+class SolvedAgain:
+    """Where the likeliest candidates stand, round by round.
+
+    A step that leads to a machine that is less likely than the one it came from is not taken: half
+    of it is tried in the next round. Past a kink a straight line leads anywhere.
+
+    Parameters
+    ----------
+    evidence : with what every candidate shows by the slopes at the documented machine
+    """
+
+    def __init__(self, predictor: Predictor, evidence: Sequence[Evidence]) -> None:
+        self._predictor = predictor
+        self._evidence = list(evidence)
+        self._measured = [e for e in evidence if isinstance(e, Measured) and not e.quantity.timed]
+        self._at: dict[int, Array] = {}
+        self._fit: dict[int, float] = {}
+        self._step: dict[int, float] = {}
+
+    def round(self, belief: Belief) -> list[Evidence] | None:
+        """The evidence with what the likeliest candidates show where their unknowns are believed to
+        be; None where nobody's have moved, or nothing was measured in a steady state."""
+        if not self._measured:
+            return None
+        near, away = self._proposed(belief)
+        if not len(near):
+            return None
+        lines: dict[str, _Line] = {}
+        for state in {e.state.model_dump_json(): e.state for e in self._measured}.values():
+            here = [e for e in self._measured if e.state == state]
+            shown = _beside(self._predictor, near, away, here)
+            for item, (mean, slope, known, beside) in zip(here, shown, strict=True):
+                lines[item.id] = _Line(near, away, mean, slope, known, beside)
+        taken = self._taken(near, away, lines, belief.looseness[near])
+        if not taken.any():
+            return self._evidence
+        has_below = self._predictor.population.below[near, 0] >= 0
+        self._measured = [
+            _replaced(e, lines[e.id], has_below, taken) if e.id in lines else e
+            for e in self._measured
+        ]
+        found = {e.id: e for e in self._measured}
+        self._evidence = [found.get(e.id, e) for e in self._evidence]
+        return self._evidence
+
+    def heard(self, belief: Belief) -> list[Evidence]:
+        """The evidence with what the words say of those who have moved, where they stand.
+
+        What was read tells of a machine's own numbers as well: at a margin that is as low as was
+        read, a leak that would only slow a machine by its papers stops it.
+        """
+        rows = np.array(sorted(self._at), dtype=np.intp)
+        rows = rows[belief.log_weight[rows] > belief.log_weight.max() - WITHIN]
+        if not len(rows):
+            return self._evidence
+        away = np.stack([self._at[int(c)] for c in rows], axis=1)
+        some = belief.part(rows)
+
+        def spread(mean: Array, slope: Array) -> Array:
+            return np.asarray(np.sqrt(some.posterior(mean, slope)[1]))
+
+        found: list[Evidence] = []
+        for item in self._evidence:
+            if isinstance(item, Told) and item.again is not None:
+                fit = item.log_likelihood.copy()
+                fit[rows] = item.again(self._predictor, rows, away, spread)
+                item = replace(item, log_likelihood=fit)
+            found.append(item)
+        return found
+
+    @property
+    def somebody(self) -> bool:
+        """Whether anybody stands elsewhere than by the document."""
+        return bool(self._at)
+
+    @property
+    def halving(self) -> bool:
+        """Whether somebody's step was too long and a shorter one is worth trying."""
+        return any(LEAST_STEP < step < 1.0 for step in self._step.values())
+
+    def _proposed(self, belief: Belief) -> tuple[Indices, Array]:
+        """Who is solved again (L,), and where (U, L)."""
+        predictor = self._predictor
+        unknowns = predictor.unknowns
+        weight = belief.log_weight
+        near = np.flatnonzero(weight > weight.max() - WITHIN)
+        near = near[np.argsort(-weight[near], kind="stable")][:MOST]
+        near = near[~np.isin(near, predictor.population.wandering)]
+        count = len(unknowns.slot)
+        to = np.clip(belief.moved(near)[:count], -FARTHEST, FARTHEST)
+        at = np.array([self._at.get(int(c), np.zeros(count)) for c in near]).reshape(-1, count).T
+        step = np.array([self._step.get(int(c), 1.0) for c in near])
+        away = at + step * (to - at)
+        nominal = predictor.network.base_parameters[unknowns.slot]
+        share = (unknowns.sigma / np.abs(nominal))[:, None]
+        far = (np.abs(away - at) * share > np.where(at.any(axis=0), 0.5 * FAR, FAR)).any(axis=0)
+        far &= step > LEAST_STEP
+        return near[far], away[:, far]
+
+    def _taken(
+        self, near: Indices, away: Array, lines: Mapping[str, "_Line"], looseness: Array
+    ) -> NDArray[np.bool_]:
+        """(L,) whose step is taken: who is likelier there than where they were."""
+        there = -0.5 * (away**2).sum(axis=0) / looseness**2
+        zero = np.zeros(len(near))
+        for item in self._measured:
+            line = lines[item.id]
+            for_day = (line.slope[len(away) :] ** 2).sum(axis=0) + item.noise_sd**2
+            there = there - _pull((item.value - line.mean) ** 2 / for_day)
+            # Who never moved still has the line through the documented machine here.
+            own = (item.slope[len(away) :, near] ** 2).sum(axis=0) + item.noise_sd**2
+            zero = zero - _pull((item.value - item.mean[near]) ** 2 / own)
+        taken = np.zeros(len(near), dtype=bool)
+        for n, c in enumerate(near.tolist()):
+            taken[n] = there[n] >= self._fit.get(c, float(zero[n]))
+            if taken[n]:
+                self._at[c], self._fit[c], self._step[c] = away[:, n], float(there[n]), 1.0
+            else:
+                self._step[c] = 0.5 * self._step.get(c, 1.0)
+        return taken
+
+
+def _pull(square: Array) -> Array:
+    """Half of a squared error that counts no more once the reading is taken for wrong."""
+    return np.asarray(0.5 * np.minimum(np.nan_to_num(square, nan=np.inf), MISREAD_AT**2))
 
 
 def settled(before: Array, after: Array) -> bool:
@@ -38,37 +169,6 @@ def settled(before: Array, after: Array) -> bool:
     near = np.maximum(before - before.max(), after - after.max()) > -WITHIN
     moved = (before - before.max())[near] - (after - after.max())[near]
     return bool(np.abs(moved).max() < SETTLED)
-
-
-def solved_again(
-    predictor: Predictor, belief: Belief, evidence: Sequence[Evidence]
-) -> list[Evidence] | None:
-    """The evidence with what the likeliest candidates show where their unknowns are believed to be.
-
-    None where nobody's unknowns have moved far, or nothing was measured in a steady state.
-    """
-    measured = [e for e in evidence if isinstance(e, Measured) and not e.quantity.timed]
-    if not measured:
-        return None
-    unknowns = predictor.unknowns
-    count = len(unknowns.slot)
-    near = np.flatnonzero(belief.log_weight > belief.log_weight.max() - WITHIN)
-    near = near[np.argsort(-belief.log_weight[near], kind="stable")][:MOST]
-    near = near[~np.isin(near, predictor.population.wandering)]
-    away = np.clip(belief.moved(near)[:count], -FARTHEST, FARTHEST)
-    nominal = predictor.network.base_parameters[unknowns.slot]
-    far = (np.abs(away) * (unknowns.sigma / np.abs(nominal))[:, None] > FAR).any(axis=0)
-    near, away = near[far], away[:, far]
-    if not len(near):
-        return None
-    found = {e.id: e for e in evidence}
-    for state in {e.state.model_dump_json(): e.state for e in measured}.values():
-        here = [e for e in measured if e.state == state]
-        shown = _beside(predictor, near, away, here)
-        for item, (mean, slope, known, beside) in zip(here, shown, strict=True):
-            line = _Line(near, away, mean, slope, known, beside)
-            found[item.id] = _replaced(item, line, predictor.population.below[near, 0] >= 0)
-    return [found[e.id] for e in evidence]
 
 
 def _beside(
@@ -86,11 +186,10 @@ def _beside(
     moved = np.tile(away, 3)
     quantities = [e.quantity for e in here]
     count = len(near)
-    mean, slopes, known = predictor.elsewhere(
-        state, rows[there], moved[:, there], quantities, sloped=count
-    )
+    found = predictor.elsewhere(state, rows[there], moved[:, there], quantities, sloped=count)
+    known, slopes = found.solution.converged, found.slopes
     every = np.full((len(quantities), len(rows)), np.nan)
-    every[:, there] = np.where(known, mean, np.nan)
+    every[:, there] = np.where(known, found.mean, np.nan)
     return [
         (
             every[q, :count],
@@ -115,9 +214,11 @@ class _Line:
     beside: Array
 
 
-def _replaced(item: Measured, line: _Line, has_below: NDArray[np.bool_]) -> Measured:
-    """A reading with those lines in place of those through the documented machine."""
-    fine = line.known & np.isfinite(line.mean) & np.isfinite(line.slope).all(axis=0)
+def _replaced(
+    item: Measured, line: _Line, has_below: NDArray[np.bool_], taken: NDArray[np.bool_]
+) -> Measured:
+    """A reading with the lines of those whose step is taken in place of those that were."""
+    fine = taken & line.known & np.isfinite(line.mean) & np.isfinite(line.slope).all(axis=0)
     rows, slope = line.near[fine], line.slope[:, fine]
     if not len(rows):
         return item
@@ -126,7 +227,7 @@ def _replaced(item: Measured, line: _Line, has_below: NDArray[np.bool_]) -> Meas
     mean, slopes = item.mean.copy(), item.slope.copy()
     mean[rows] = own = line.mean[fine] - back
     slopes[:-SEVERITIES, rows] = slope[:-SEVERITIES]
-    sides = np.full((2, len(mean)), np.nan)
+    sides = np.full((2, len(mean)), np.nan) if item.beside is None else item.beside.copy()
     sides[:, rows] = below, above = line.beside[:, fine] - back
     below = np.where(has_below[fine] & np.isfinite(below), below, 2.0 * own - above)
     above = np.where(np.isfinite(above), above, 2.0 * own - below)

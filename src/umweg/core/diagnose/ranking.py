@@ -11,7 +11,7 @@ import numpy as np
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.evidence import Belief, believe, log_not_astray, spread_band
-from umweg.core.diagnose.moved import ROUNDS, settled, solved_again
+from umweg.core.diagnose.moved import ROUNDS, SolvedAgain, settled
 from umweg.core.diagnose.prior import UNKNOWN, kind_of, log_prior
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import PAIR_PRIOR, Fault, Hypothesis, Population
@@ -469,14 +469,18 @@ def rank(
     prior = log_prior(exhibits, seen, history)
     belief = believe(exhibits.suspects, evidence, prior=prior, earlier=earlier)
     if (solving := exhibits.solving) is not None:
+        again = SolvedAgain(solving, evidence)
         for _ in range(ROUNDS):
-            moved = solved_again(solving, belief, evidence)
+            moved = again.round(belief)
             if moved is None:
                 break
             before = belief.log_weight
             belief = believe(exhibits.suspects, moved, prior=prior, earlier=earlier)
-            if settled(before, belief.log_weight):
+            if settled(before, belief.log_weight) and not again.halving:
                 break
+        if again.somebody:
+            heard = again.heard(belief)
+            belief = believe(exhibits.suspects, heard, prior=prior, earlier=earlier)
     best = float(belief.log_weight.max())
     scaled = np.exp(belief.log_weight - best)
     modelled = best + float(np.log(scaled.sum()))

@@ -3,7 +3,7 @@
 import hashlib
 import threading
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from itertools import pairwise
 
@@ -51,6 +51,19 @@ CERTAIN = 1e-6
 differences, and none is taken over nothing."""
 MOST_KEYS = 1000
 """States whose names are remembered."""
+
+
+@dataclass(frozen=True)
+class Elsewhere:
+    """What some candidates show where their unknowns are not as documented.
+
+    ``mean (Q, L)`` on the comparison scale; ``slopes`` Q of ``(U + T + 4, sloped)``, per standard
+    deviation there, those of timings and severities zero.
+    """
+
+    mean: Array
+    slopes: tuple[Array, ...]
+    solution: Solution
 
 
 class Predictor:
@@ -489,7 +502,7 @@ class Predictor:
         away: Array,
         quantities: Sequence[Quantity],
         sloped: int,
-    ) -> tuple[Array, list[Array], NDArray[np.bool_]]:
+    ) -> "Elsewhere":
         """What some candidates show where their unknowns are not as documented.
 
         An unknown so many standard deviations off is ``exp(z·σ/|v|)`` of its value: what is known
@@ -500,11 +513,6 @@ class Predictor:
         rows : (L,) which candidates; away : (U, L) of each unknown [standard deviations]
         quantities : Q of those that are read in this state
         sloped : of how many of them, the first, slopes are wanted
-
-        Returns
-        -------
-        (Q, L) on the comparison scale; Q slopes (U + T + 4, sloped), per standard deviation there,
-        those of timings and severities zero; (L,) whether it was solved
         """
         population, unknowns = self.population, self.unknowns
         state = self.solvable(named)
@@ -532,6 +540,9 @@ class Predictor:
             self._extract.read(q, solution.across, parameters, state.viscosity_mm2_s)
             for q in quantities
         ]
+        shown = np.array([mean for mean, _ in read])
+        if not sloped:
+            return Elsewhere(shown, (), solution)
         nets = sorted({net for _, parts in read for net, _ in parts})
         place = {net: i for i, net in enumerate(nets)}
         some = slice(0, sloped)
@@ -556,7 +567,7 @@ class Predictor:
                 slope[:count] += part[:count]
                 slope[count + timings : -SEVERITIES] += part[count:]
             slopes.append(slope)
-        return np.array([mean for mean, _ in read]), slopes, solution.converged
+        return Elsewhere(shown, tuple(slopes), solution)
 
     def _read(
         self, cases: Cases, state: SolvableState, across: Array

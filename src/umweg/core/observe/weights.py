@@ -1,5 +1,6 @@
 """What an observation says about every candidate: a number that was measured, or a word."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ from umweg.core.circuit.document import MachineState
 from umweg.core.components.base import Array
 from umweg.core.network.network import Indices
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.units import to_base
@@ -97,12 +99,19 @@ class Told:
     log_broad: float
     story: bool = False
     lasting: bool = False
+    again: "Again | None" = None
+    """What it says of some candidates once more is known of their own unknowns."""
 
     def marginal(self) -> Array:
         """(C,) log likelihood."""
         return self.log_likelihood
 
 
+Spread = Callable[[Array, Array], Array]
+"""Standard deviation (L,) of something further that some candidates show, given what was read: from
+its mean (L,) and slopes (U, L)."""
+Again = Callable[[Predictor, Indices, Array, Spread], Array]
+"""Log likelihood (L,) of candidates (L,) whose unknowns are so far off (U, L)."""
 Evidence = Measured | Told
 
 

@@ -10,6 +10,7 @@ from pydantic import ValidationInfo, field_validator
 from umweg.core.circuit.document import Circuit, MachineState, Text
 from umweg.core.components.base import Array
 from umweg.core.errors import ObservationError
+from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
@@ -25,7 +26,7 @@ from umweg.core.observe.quantities import (
     speed_of,
     to_scale,
 )
-from umweg.core.observe.weights import CONFUSED_SHARE, Told, told
+from umweg.core.observe.weights import CONFUSED_SHARE, Spread, Told, told
 
 When = Literal["cold", "warm", "hot"]
 Against = Literal["itself", "document"]
@@ -178,7 +179,21 @@ class Behaviour(Observed):
         """Against the word that each candidate would call for."""
         del instruments
         check_behaviour(exhibits.suspects.circuit, self.function, self.move)
-        words = exhibits.seen(Spoken(self.function, self.move, self.when, self.against))
+        spoken = Spoken(self.function, self.move, self.when, self.against)
+        each = self._each(exhibits.seen(spoken))
+        together = np.sum([one.log_likelihood for one in each], axis=0)
+        broad = sum(one.log_broad for one in each)
+
+        def again(predictor: Predictor, rows: Indices, away: Array, spread: Spread) -> Array:
+            words = spoken.elsewhere(predictor, rows, away, spread)
+            found: Array = np.sum([one.log_likelihood for one in self._each(words)], axis=0)
+            return found
+
+        story = self.told_before is None
+        return Told(self.id, together, broad, story=story, again=again)
+
+    def _each(self, words: Array) -> list[Told]:
+        """Evidence from each of its words, by (6, C) the word that would be right."""
         heard = HEARD
         if self.told_before is not None:
             words, heard = _after(words, self.told_before)
@@ -190,10 +205,7 @@ class Behaviour(Observed):
             for facet in facets
             if facet
         ]
-        each = [told(self.id, probability, len(BEHAVIOURS)) for probability in said]
-        together = np.sum([one.log_likelihood for one in each], axis=0)
-        broad = sum(one.log_broad for one in each)
-        return Told(self.id, together, broad, story=self.told_before is None)
+        return [told(self.id, probability, len(BEHAVIOURS)) for probability in said]
 
     def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
         """Light, loaded and held."""
@@ -331,7 +343,8 @@ class Spoken:
         predictor.prepare(judged_in(circuit, self.function, self.move, self.when))
         speed = speed_of(circuit, self.function)
         net = predictor.network.net_index[moved_net(circuit, self.function)]
-        ratios, spreads = [], []
+        ratios: list[Array] = []
+        spreads: list[Array] = []
         for state in moving:
             table = predictor[state]
             row = table.row(speed)
@@ -347,12 +360,26 @@ class Spoken:
                 change = change - change[:, :1] * (table.mean[row] / healthy)
             spread = np.sqrt((change**2).sum(axis=0)) / healthy
             spreads.append(np.minimum(spread, 0.3))
+        drifts = self._drifts(predictor, held) if can_drift else 0.0
+        count = predictor.population.count
+        return self._words(predictor, moving, ratios, spreads, drifts, count)
+
+    def _words(
+        self,
+        predictor: Predictor,
+        moving: Sequence[MachineState],
+        ratios: Sequence[Array],
+        spreads: Sequence[Array],
+        drifts: Array | float,
+        count: int,
+    ) -> Array:
+        """(6, L) from the shares of the usual speed, light to loaded, and how far those are off."""
         if not ratios:
-            count = predictor.population.count
             ratios, spreads = [np.ones(count)], [np.zeros(count)]
+        net = predictor.network.net_index[moved_net(predictor.circuit, self.function)]
         light, loaded = ratios[0], ratios[-1]
         slower, stopped = np.hypot(spreads[-1], EYE), np.hypot(spreads[0], STANDING_EYE)
-        drifts = self._drifts(predictor, held) if can_drift else 0.0 * light
+        drifts = drifts + 0.0 * light
         returns = goes_back_by_itself(predictor, moving[0], net)
         stands = normal_cdf((STANDS_SHARE - light) / stopped)
         # Spring or weight take it back whatever the lever does: nobody calls that the other way.
@@ -379,6 +406,45 @@ class Spoken:
         words["drifts"] = np.maximum(rest, 0.0)
         result: Array = np.stack([words[word] for word in BEHAVIOURS])
         return result
+
+    def elsewhere(self, predictor: Predictor, rows: Indices, away: Array, spread: Spread) -> Array:
+        """(6, L) the same of some candidates whose unknowns are so far off (U, L); against what each
+        did in order with the same unknowns."""
+        circuit = predictor.circuit
+        *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
+        speed = speed_of(circuit, self.function)
+        net = predictor.network.net_index[moved_net(circuit, self.function)]
+        both = np.concatenate([rows, np.zeros_like(rows)])
+        twice = np.concatenate([away, away], axis=1)
+        count = len(rows)
+        ratios, spreads = [], []
+        for state in moving:
+            table = predictor[state]
+            row = table.row(speed)
+            healthy = float(table.mean[row, 0])
+            if healthy < MOVES_FROM:
+                continue
+            found = predictor.elsewhere(state, both, twice, [speed], sloped=0)
+            signed = found.mean[0] * np.sign(found.solution.across[net] * table.healthy[net])
+            usual = np.full(count, healthy)
+            if self.against == "itself":
+                usual = np.abs(signed[count:])
+            # Who did not move this load in order either is called nothing for it.
+            moves = usual >= MOVES_FROM
+            fine = found.solution.converged[:count] & found.solution.converged[count:]
+            nominal = np.sign(table.solution.across[net] * table.healthy[net])[rows]
+            as_was = nominal * table.mean[row, rows] / healthy
+            now = np.where(moves, signed[:count] / np.maximum(usual, MOVES_FROM), 1.0)
+            ratio = np.where(fine, now, as_was)
+            change = table.slope.of(row, rows)
+            if self.against == "itself":
+                change = change - table.slope[row][:, :1] * (table.mean[row, rows] / healthy)
+            ratios.append(ratio)
+            spreads.append(np.minimum(spread(ratio, change / healthy), 0.3))
+        drifts: Array | float = 0.0
+        if "held" in circuit.function(self.function).loads:
+            drifts = self._drifts(predictor, held)[rows]
+        return self._words(predictor, moving, ratios, spreads, drifts, count)
 
     def _drifts(self, predictor: Predictor, held: MachineState) -> Array:
         """(C,) probability that an operator sees a held function move by itself."""
