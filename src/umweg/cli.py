@@ -1048,7 +1048,12 @@ def bench_isolate(
         known = ", ".join(f"“{way}”" for way in WAYS)
         raise typer.BadParameter(f"against one of {known}, not “{unknown[0]}”")
     if typed:
-        circuits = [load_typed(name) for name in circuit or typed_ids()]
+        found = [load_typed(name) for name in circuit or typed_ids()]
+        # Of a list that a draft finds no function in, nobody tells anything.
+        circuits = [c for c in found if c.functions]
+        for c in found:
+            if not c.functions:
+                print(f"{c.id}: no function was drafted, left out", file=sys.stderr)
     else:
         circuits = [_circuit(name) for name in circuit or circuit_ids()]
     everyone = IsolateFigures("all")
