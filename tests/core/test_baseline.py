@@ -95,7 +95,7 @@ def test_a_machine_that_always_was_high_is_not_suspected_for_it(exhibits: Played
 
 @pytest.mark.parametrize("loss", ["hours", "renewed"])
 def test_hours_and_new_parts_wear_it_away(exhibits: Played, packer: Circuit, loss: str) -> None:
-    off = healthy_bar(exhibits) + 7.0
+    off = healthy_bar(exhibits) + 5.0
     everything = tuple(c.id for c in packer.components)
     # With another gauge: its own offset would not wear away.
     other = reading(off).model_copy(update={"instrument": "gauge_600"})

@@ -46,7 +46,8 @@ def test_a_slipping_clutch_never_brings_the_pump_to_its_standby() -> None:
     torque_nm = float(fault.mode.value(fault.healthy, severity))
     pump = circuit.component("pump")
     cm3, set_bar = pump.parameters["displacement_cm3"], pump.parameters["set_bar"]
-    carried_bar = torque_nm * 2.0 * pi * 10.0 / cm3
+    # Half a newton metre of it goes into the seal of what it drives.
+    carried_bar = (torque_nm - 0.5) * 2.0 * pi * 10.0 / cm3
     assert carried_bar < 0.9 * set_bar
     bar = machine.value(Quantity("pressure_bar", "supply_port"), state)
     assert bar == pytest.approx(carried_bar, rel=0.01)

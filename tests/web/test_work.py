@@ -46,7 +46,8 @@ def test_kept_exhibits_rank_as_played_ones_do(
     found = Rankings(engine).exhibits(suspects, sha256)
     ours = rank(found, job.observations, job.instruments)
     predictor = workbench.doctors.predictor(sha256, lambda: circuit)
-    theirs = rank(Played(predictor), job.observations, job.instruments)
+    # Nobody can be solved again by what is kept: that is the worker's answer, which follows.
+    theirs = rank(Played(predictor), job.observations, job.instruments, again=False)
     np.testing.assert_allclose(ours.shares, theirs.shares, atol=1e-4)
     assert ours.keys[:2] == theirs.keys[:2]
     assert set(ours.keys) == set(theirs.keys), "twins may change places in their last figures"

@@ -132,11 +132,12 @@ class Diagnostician:
         seen: Array,
         observations: Sequence[Observation],
         exhibits: Exhibits | None = None,
+        again: bool = True,
     ) -> Ranking:
         _solve_together(predictor, observations)
         exhibits = exhibits or Played(predictor)
         seen = with_pairs(seen, predictor.population.count)
-        return rank(exhibits, observations, self.instruments, seen, self.history)
+        return rank(exhibits, observations, self.instruments, seen, self.history, again)
 
     def _with_divided(self, hypotheses: Indices) -> tuple[Predictor, Array]:
         """A predictor with some faults at more severities, and who of them is noticed."""
@@ -239,7 +240,9 @@ class Diagnostician:
             return []
         predictor = self._screened(pairs, grids, singles)
         population = predictor.population
-        weight = self._ranked(predictor, np.zeros(0), observations).belief.log_weight
+        # Chosen at a quick look, weighed for good among all others.
+        quick = self._ranked(predictor, np.zeros(0), observations, again=False)
+        weight = quick.belief.log_weight
         # A pair's candidates stand behind one another, after the machine in order and the others.
         starts = np.array([rows[0] for rows in population.members[-len(pairs) :]])
         whole = np.logaddexp.reduceat(weight, starts)

@@ -1,6 +1,7 @@
 """Who can it be, and why: observations weighed over the suspects of a circuit.
 
-This is the half of a diagnosis that needs no machine played: it works on exhibits alone.
+This is the half of a diagnosis that needs no machine played: it works on exhibits alone. Where those
+come from one who can solve, the likeliest suspects are solved again where the belief stands.
 """
 
 from collections.abc import Mapping, Sequence
@@ -21,6 +22,7 @@ from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.history import Experience, History
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.observations import Observation
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.prediction import SEVERITIES as OWN_SEVERITIES
 from umweg.core.observe.weights import Evidence, Measured, Told
 
@@ -439,6 +441,7 @@ def rank(
     instruments: Sequence[Instrument],
     seen: Array | None = None,
     history: History = UNKNOWN,
+    again: bool = True,
 ) -> Ranking:
     """Weigh the suspects by everything that was observed.
 
@@ -448,6 +451,8 @@ def rank(
     ----------
     seen : (C,) how likely each candidate is noticed, where it is known already
     history : of this machine; what it showed while it was in order tells what to expect of it
+    again : whether the likeliest are solved where their own numbers are believed to be, if anybody
+        can
 
     Raises
     ------
@@ -468,19 +473,8 @@ def rank(
             continue
     prior = log_prior(exhibits, seen, history)
     belief = believe(exhibits.suspects, evidence, prior=prior, earlier=earlier)
-    if (solving := exhibits.solving) is not None:
-        again = SolvedAgain(solving, evidence)
-        for _ in range(ROUNDS):
-            moved = again.round(belief)
-            if moved is None:
-                break
-            before = belief.log_weight
-            belief = believe(exhibits.suspects, moved, prior=prior, earlier=earlier)
-            if settled(before, belief.log_weight) and not again.halving:
-                break
-        if again.somebody:
-            heard = again.heard(belief)
-            belief = believe(exhibits.suspects, heard, prior=prior, earlier=earlier)
+    if again and (solving := exhibits.solving) is not None:
+        belief = _solved_again(solving, belief, evidence, prior, earlier)
     best = float(belief.log_weight.max())
     scaled = np.exp(belief.log_weight - best)
     modelled = best + float(np.log(scaled.sum()))
@@ -495,3 +489,26 @@ def rank(
         history,
         len(earlier),
     )
+
+
+def _solved_again(
+    predictor: Predictor,
+    belief: Belief,
+    evidence: Sequence[Evidence],
+    prior: Array,
+    earlier: Sequence[Measured],
+) -> Belief:
+    """The belief once the likeliest candidates are solved where it stands, words and all."""
+    suspects = Suspects(predictor.circuit, predictor.network, predictor.population)
+    again = SolvedAgain(predictor, evidence)
+    for _ in range(ROUNDS):
+        moved = again.round(belief)
+        if moved is None:
+            break
+        before = belief.log_weight
+        belief = believe(suspects, moved, prior=prior, earlier=earlier)
+        if settled(before, belief.log_weight) and not again.halving:
+            break
+    if not again.somebody:
+        return belief
+    return believe(suspects, again.heard(belief), prior=prior, earlier=earlier)
