@@ -64,12 +64,10 @@ def test_it_counts_where_something_is_carried(lift: Circuit) -> None:
 
 
 def test_who_carries_too_much_is_given_no_part_to_exchange(lift: Circuit) -> None:
-    data = lift.model_dump(mode="json", exclude_unset=True)
-    (function,) = (f for f in data["functions"] if f["id"] == "lift")
-    function["loads"]["working"]["force_n"] *= 1.5
     kit = load_jobs()[0].instruments
     doctor = Diagnostician.of(lift, kit)
-    machine = HiddenMachine(Circuit.model_validate(data), [], np.random.default_rng(0))
+    heavy = parse_fault(doctor.predictor.network, "lift_load:overloaded=0.8")
+    machine = HiddenMachine(lift, [heavy], np.random.default_rng(0), doctor.predictor.solver)
     seen = list(complaint(machine))
     way = Own(doctor)
     diagnosis, step = way.begun(seen)

@@ -107,6 +107,22 @@ class SolvedAgain:
             found.append(item)
         return found
 
+    def toll(self, belief: Belief) -> Array:
+        """(C,) what it costs to stand where somebody stands, as far as their lines do not say it [nats].
+
+        A line that is flat there explains the reading wherever it comes from: what lies between,
+        beyond the kink, is not in it. Laplace's evidence at a point has half of its squared distance;
+        the lines' own has that of the point where they would be.
+        """
+        found = np.zeros(len(belief.log_weight))
+        rows = np.array(sorted(self._at), dtype=np.intp)
+        if len(rows):
+            at = np.stack([self._at[int(c)] for c in rows], axis=1)
+            own = belief.moved(rows)[: len(at)]
+            more = (at**2).sum(axis=0) - (own**2).sum(axis=0)
+            found[rows] = 0.5 * np.maximum(more, 0.0) / belief.looseness[rows] ** 2
+        return found
+
     @property
     def somebody(self) -> bool:
         """Whether anybody stands elsewhere than by the document."""

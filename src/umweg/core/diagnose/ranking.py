@@ -511,4 +511,5 @@ def _solved_again(
             break
     if not again.somebody:
         return belief
-    return believe(suspects, again.heard(belief), prior=prior, earlier=earlier)
+    heard = again.heard(belief)
+    return believe(suspects, heard, prior=prior - again.toll(belief), earlier=earlier)
