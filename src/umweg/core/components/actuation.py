@@ -16,7 +16,15 @@ from umweg.core.components.base import (
     Symbol,
     quantity,
 )
-from umweg.core.components.kernels import couple, cracking, law, sliding, smooth_step, turbulent
+from umweg.core.components.kernels import (
+    couple,
+    cracking,
+    law,
+    scalar,
+    sliding,
+    smooth_step,
+    turbulent,
+)
 from umweg.core.components.overload import LADEN, OVERLOADED, over
 from umweg.core.components.storage import Inertia, OilVolume, Place, area_l_per_mm
 from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
@@ -26,30 +34,36 @@ _TRANS = TRANSLATION
 _ROT = ROTATION
 
 
+@scalar
+def _ram(x, env, f, j, c, b, bore_mm, friction_n, seal_lpm_per_bar, tear_k):
+    """A piston that oil pushes one way, ports oil, vent and rod; what passes it leaves by the vent."""
+    area = _AREA * 0.25e-2 * 3.141592653589793 * bore_mm * bore_mm
+    v = x[c, 2, b]
+    t, dt = sliding(v, 1.0)
+    friction = friction_n * _TRANS
+    f[c, 0, b] += area * v
+    f[c, 2, b] += friction * t - area * x[c, 0, b]
+    j[c, 0, 2, b] += area
+    j[c, 2, 0, b] -= area
+    j[c, 2, 2, b] += friction * dt
+    dp = x[c, 0, b] - x[c, 1, b]
+    leak = seal_lpm_per_bar * NU_REF / env[0, b]
+    couple(f, j, c, b, 0, 1, leak * dp, leak)
+    q, dq = turbulent(dp, tear_k, 0.5)
+    couple(f, j, c, b, 0, 1, q, dq)
+
+
 @law
 def _single_acting(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            area = (
-                _AREA
-                * 0.25e-2
-                * 3.141592653589793
-                * k[c, _SINGLE_ACTING.bore_mm, b]
-                * k[c, _SINGLE_ACTING.bore_mm, b]
-            )
-            v = x[c, 2, b]
-            t, dt = sliding(v, 1.0)
-            friction = k[c, _SINGLE_ACTING.friction_n, b] * _TRANS
-            f[c, 0, b] += area * v
-            f[c, 2, b] += friction * t - area * x[c, 0, b]
-            j[c, 0, 2, b] += area
-            j[c, 2, 0, b] -= area
-            j[c, 2, 2, b] += friction * dt
-            dp = x[c, 0, b] - x[c, 1, b]
-            leak = k[c, _SINGLE_ACTING.seal_lpm_per_bar, b] * NU_REF / env[0, b]
-            couple(f, j, c, b, 0, 1, leak * dp, leak)
-            q, dq = turbulent(dp, k[c, _SINGLE_ACTING.tear_k, b], 0.5)
-            couple(f, j, c, b, 0, 1, q, dq)
+            _ram(
+                x, env, f, j, c, b,
+                k[c, _SINGLE_ACTING.bore_mm, b],
+                k[c, _SINGLE_ACTING.friction_n, b],
+                k[c, _SINGLE_ACTING.seal_lpm_per_bar, b],
+                k[c, _SINGLE_ACTING.tear_k, b],
+            )  # fmt: skip
 
 
 class SingleActingCylinder(ComponentType):
@@ -158,20 +172,12 @@ def _telescopic(x, k, env, f, j):
                 + k[c, _TELESCOPIC.bore_2_mm, b] * (second - third)
                 + k[c, _TELESCOPIC.bore_3_mm, b] * third
             )
-            area = _AREA * 0.25e-2 * 3.141592653589793 * bore * bore
-            v = x[c, 2, b]
-            t, dt = sliding(v, 1.0)
-            friction = k[c, _TELESCOPIC.friction_n, b] * _TRANS
-            f[c, 0, b] += area * v
-            f[c, 2, b] += friction * t - area * x[c, 0, b]
-            j[c, 0, 2, b] += area
-            j[c, 2, 0, b] -= area
-            j[c, 2, 2, b] += friction * dt
-            dp = x[c, 0, b] - x[c, 1, b]
-            leak = k[c, _TELESCOPIC.seal_lpm_per_bar, b] * NU_REF / env[0, b]
-            couple(f, j, c, b, 0, 1, leak * dp, leak)
-            q, dq = turbulent(dp, k[c, _TELESCOPIC.tear_k, b], 0.5)
-            couple(f, j, c, b, 0, 1, q, dq)
+            _ram(
+                x, env, f, j, c, b, bore,
+                k[c, _TELESCOPIC.friction_n, b],
+                k[c, _TELESCOPIC.seal_lpm_per_bar, b],
+                k[c, _TELESCOPIC.tear_k, b],
+            )  # fmt: skip
 
 
 class TelescopicCylinder(ComponentType):
