@@ -526,7 +526,9 @@ def integrate(
             if case < 0 or opens[lane] == 0:
                 continue
             steps[case] += 1
-            may = most + STEPS_PER_EVENT * event_count[case]
+            # Who is given up early is asked in another way; nobody else is hurried there.
+            whole = patience >= 1.0
+            may = most + STEPS_PER_EVENT * event_count[case] if whole else most
             if steps[case] > may:
                 status[case] = FAILED
                 reached[case] = clock[lane]
@@ -554,7 +556,7 @@ def integrate(
                         error, off / (SHOWN_WITHIN * scale[row_of[i]] + SHOWN_SHARE * abs(x1))
                     )
             finest = FINEST_S
-            if steps[case] > HASTE_FROM * may:
+            if whole and steps[case] > HASTE_FROM * may:
                 wanted = (until[-1] - clock[lane]) / max(may - steps[case], 1)
                 if wanted > clock[lane] / steps[case]:
                     finest = max(FINEST_S, HASTE * wanted)
