@@ -8,7 +8,7 @@ machines is the evidence of a fault as the belief means it.
 
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from pydantic import ValidationError
@@ -59,7 +59,7 @@ def drawn_circuit(circuit: Circuit, generator: np.random.Generator) -> Circuit:
     factors, shares = zip(*CLASSES, strict=True)
     away = generator.standard_normal(len(unknowns.slot)) * generator.choice(factors, p=shares)
     nominal = network.base_parameters[unknowns.slot]
-    values = nominal * np.exp(np.sign(nominal) * unknowns.sigma / np.abs(nominal) * away)
+    values = nominal * unknowns.grown(nominal, away)
     changed: dict[str, dict[str, float]] = {}
     for key, value in zip(unknowns.keys, values.tolist(), strict=True):
         part, parameter = key.split(".", 1)
@@ -166,4 +166,4 @@ def bench_belief(
             for n in range(cases)
         ]
         for part in parts:
-            yield replace(part.result())
+            yield part.result()

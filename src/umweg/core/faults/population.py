@@ -458,6 +458,20 @@ class Unknowns:
     slot: Indices
     sigma: Array
 
+    def grown(self, nominal: Array, away: Array) -> Array:
+        """(U, …) by what factor each is another where it is so many standard deviations off.
+
+        ``exp(z·σ/|v|)``: near the document that is ``v + z·σ``, and what is known to a fifth is never
+        below nothing.
+
+        Parameters
+        ----------
+        nominal : (U,) documented values; away : (U, …) standard deviations
+        """
+        share = np.sign(nominal) * self.sigma / np.abs(nominal)
+        grown: Array = np.exp((away.T * share).T)
+        return grown
+
 
 def unknowns_of(network: Network) -> Unknowns:
     """Every parameter that its type declares a tolerance for, except the shop's own kit."""

@@ -505,9 +505,6 @@ class Predictor:
     ) -> "Elsewhere":
         """What some candidates show where their unknowns are not as documented.
 
-        An unknown so many standard deviations off is ``exp(z·σ/|v|)`` of its value: what is known
-        to a fifth is never below nothing, and near the document that is ``v + z·σ``.
-
         Parameters
         ----------
         rows : (L,) which candidates; away : (U, L) of each unknown [standard deviations]
@@ -517,9 +514,7 @@ class Predictor:
         population, unknowns = self.population, self.unknowns
         state = self.solvable(named)
         nominal = self.network.base_parameters[unknowns.slot]
-        grown = np.exp(
-            np.sign(nominal)[:, None] * away * (unknowns.sigma / np.abs(nominal))[:, None]
-        )
+        grown = unknowns.grown(nominal, away)
         slot, value = population.slot_at(named.oil_c)[rows], population.value[rows].copy()
         kept = population.kept_of(unknowns.slot, named.oil_c)[:, rows]
         change = nominal[:, None] * (grown - 1.0)
