@@ -36,7 +36,7 @@ function serve(answers: Record<string, unknown>) {
     const body = request.method !== "GET" ? await request.clone().json() : null;
     sent.push([path, body]);
     const found = answers[path];
-    const answer = typeof found === "function" ? found(body) : found;
+    const answer = await (typeof found === "function" ? found(body) : found);
     return new Response(JSON.stringify(answer), {
       status: path === "/api/machines" ? 201 : 200,
       headers: { "content-type": "application/json" },
@@ -213,7 +213,8 @@ describe("the part under the cursor", () => {
     fireEvent.change(list, { target: { value: "ram cylinder A=? B=?" } });
     fireEvent.click(await screen.findByRole("button", { name: "cap" }));
     expect(list.value).toBe("ram cylinder A=cap B=?");
-    await waitFor(() => expect(list.selectionStart).toBe(21));
+    // At once: keys struck right after the tap fall where they belong.
+    expect(list.selectionStart).toBe(21);
     const joins = screen.getByRole("list", { name: "Joins" });
     fireEvent.click(within(joins).getByRole("button", { name: /a new net ram_b/ }));
     expect(list.value).toBe("ram cylinder A=cap B=ram_b");
@@ -221,6 +222,28 @@ describe("the part under the cursor", () => {
     expect(list.value).toBe("ram cylinder A=cap B=?");
     fireEvent.keyDown(list, { key: "y", ctrlKey: true });
     expect(list.value).toBe("ram cylinder A=cap B=ram_b");
+  });
+
+  it("is added to what was typed while it was looked for", async () => {
+    let answer = () => {};
+    const found = new Promise<object>((known) => {
+      answer = () => known({ names: ["pressure_filter"], nearest: false });
+    });
+    serve({
+      "/api/types": [...TYPES, FILTER],
+      "/api/types/found": () => found,
+      "/api/circuits": [],
+      "/api/listings/check": SOUND,
+    });
+    const list = show();
+    const field = await screen.findByLabelText("Add a part");
+    await waitFor(() => expect(screen.queryByText(/Begin with an example/)).toBeTruthy());
+    fireEvent.change(field, { target: { value: "filter" } });
+    fireEvent.keyDown(field, { key: "Enter" });
+    fireEvent.change(list, { target: { value: "ram cylinder A=a B=b\n" } });
+    answer();
+    await waitFor(() => expect(list.value).toContain("filter pressure_filter"));
+    expect(list.value).toContain("ram cylinder A=a B=b\n");
   });
 
   it("has a part put into its line, another type, another name, and is written once more", async () => {

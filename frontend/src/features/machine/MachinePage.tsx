@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { useDeferredValue, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { flushSync } from "react-dom";
 import { useNavigate, useSearchParams } from "react-router";
 import {
   api,
@@ -301,6 +302,11 @@ export function MachinePage() {
   };
   const change = (next: string) => keep(changed(history, next, Date.now()));
   const step = (way: (past: Past) => Past) => keep(way(history));
+  // A part that was looked for comes when the answer does: it joins what stands there by then.
+  const stands = useRef(history);
+  useLayoutEffect(() => {
+    stands.current = history;
+  }, [history]);
   const begin = (list: string, from: string | null) => {
     change(list);
     setBeside(from);
@@ -345,18 +351,22 @@ export function MachinePage() {
   };
   const toLine = (line: number) => select(lineStart(text, line), lineStart(text, line + 1) - 1);
   const edit = (made: { text: string; from: number; to: number }) => {
-    change(made.text);
-    setPlacing(null);
-    requestAnimationFrame(() => select(made.from, made.to));
+    // What is selected for one is selected in the list that has the change, not in the one before.
+    flushSync(() => {
+      keep(changed(stands.current, made.text, Date.now()));
+      setPlacing(null);
+    });
+    select(made.from, made.to);
   };
   const add = (type: PartType) => {
-    const line = placing && partLineAt(text, placing.at);
+    const list = stands.current.text;
+    const line = placing && partLineAt(list, placing.at);
     if (!line) {
-      const at = area.current?.selectionStart ?? text.length;
-      edit(insertLine(text, at, lineFor(type, text)));
+      const at = area.current?.selectionStart ?? list.length;
+      edit(insertLine(list, at, lineFor(type, list)));
     } else if (placing.port === null) {
-      edit({ text: changeType(text, line, type), from: line.from, to: line.from });
-    } else edit(insertInto(text, line, placing.port, type));
+      edit({ text: changeType(list, line, type), from: line.from, to: line.from });
+    } else edit(insertInto(list, line, placing.port, type));
   };
 
   return (
