@@ -133,8 +133,9 @@ def test_a_typed_machine_works_at_once() -> None:
     (ram,) = circuit.functions
     assert {m.direction for m in ram.moves.values()} == {-1, 1}
     assert {c for m in ram.moves.values() for c in m.commands} == {"lever.lever"}
-    # 20 N/mm² on a 90 mm bore, and half of it.
-    assert ram.loads["working"]["resistance_n"] == pytest.approx(0.5 * 20 * np.pi / 4 * 90**2, 1e-4)
+    # 20 N/mm² on a 90 mm bore, and half of it; over the relief goes all that the small stage gives.
+    half_n = 0.5 * 20 * np.pi / 4 * 90**2
+    assert half_n < ram.loads["working"]["resistance_n"] < 1.03 * half_n
     assert {"idle", "rated", "ram_out_stalled", "parked"} <= set(circuit.states)
     assert any(p.net == "high" for p in circuit.test_points)
     assert any("function" in note for note in drafted.notes)

@@ -136,9 +136,24 @@ class Function(Document):
     stroke_mm: float = Field(default=0, ge=0)
     moves: dict[str, Move]
     load: Identifier | None = Field(default=None, description="its load component, if it has one")
+    more_loads: list[Identifier] = Field(
+        default_factory=list,
+        max_length=20,
+        description="loads that are moved along, each loaded the same: of twins",
+    )
     loads: dict[LoadState, dict[str, float]] = Field(
         default_factory=dict, description="load commands per load state"
     )
+
+    @property
+    def all_loads(self) -> tuple[str, ...]:
+        """Its load components, its twins' among them."""
+        return (() if self.load is None else (self.load,)) + tuple(self.more_loads)
+
+    @property
+    def always(self) -> bool:
+        """It does its work without anybody's command, as soon as its drive runs."""
+        return any(not move.commands for move in self.moves.values())
 
 
 class Interlock(Document):

@@ -5,6 +5,7 @@ from typing import ClassVar
 
 from umweg.core.components.base import (
     AREA_FLOW,
+    OUTSIDE,
     ROTATION,
     TRANSLATION,
     Command,
@@ -73,6 +74,7 @@ class SingleActingCylinder(ComponentType):
     """
 
     type_name = "single_acting_cylinder"
+    pushed_one_way = True
     label = "Single-acting cylinder"
     words: ClassVar[tuple[str, ...]] = (
         "single acting ram",
@@ -99,7 +101,7 @@ class SingleActingCylinder(ComponentType):
     )
 
     class Parameters(ParameterSet):
-        bore_mm: float = quantity(80, "mm", "piston diameter", low=5, high=500)
+        bore_mm: float = quantity(80, "mm", "piston diameter", low=5, high=500, guessed=OUTSIDE)
         friction_n: float = quantity(
             500, "N", "seal and guide friction", low=0.1, high=500000, tolerance=0.25
         )
@@ -189,6 +191,7 @@ class TelescopicCylinder(ComponentType):
     """
 
     type_name = "telescopic_cylinder"
+    pushed_one_way = True
     label = "Telescopic cylinder"
     words = (
         "telescopic ram",
@@ -325,6 +328,7 @@ class LeverLoad(ComponentType):
     ports = (Port("rod", "translation"),)
 
     carried_by = ("weight_n",)
+    resisted_by = ("resistance_n",)
     storage = (Inertia("rod", lambda k: k["mass_kg"]), Place("rod", "position"))
 
     class Parameters(ParameterSet):
@@ -427,6 +431,7 @@ class RotaryLoad(ComponentType):
     ports = (Port("shaft", "rotation"),)
 
     carried_by = ("torque_nm",)
+    resisted_by = ("resistance_nm",)
     storage = (Inertia("shaft", lambda k: k["inertia_kgm2"]),)
 
     class Parameters(ParameterSet):
@@ -633,6 +638,7 @@ class SpringBrake(ComponentType):
     """
 
     type_name = "spring_brake"
+    holds_load = "shaft"
     label = "Spring-applied brake"
     words = (
         "parking brake",

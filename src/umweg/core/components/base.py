@@ -223,16 +223,47 @@ class ParameterSet(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
+GUESSED = 0.2
+"""Relative spread (1 σ) of a number that nobody has measured or read from a sheet."""
+
+
+OUTSIDE = 0.1
+"""The same of a piston or a rod: its tube and its eye are seen, and sizes come in steps."""
+
+
 def quantity(
-    default: float, unit: str, description: str, *, low: float, high: float, tolerance: float = 0.0
+    default: float,
+    unit: str,
+    description: str,
+    *,
+    low: float,
+    high: float,
+    tolerance: float = 0.0,
+    guessed: float | None = None,
+    of_supply: int = 0,
 ) -> Any:
-    """A parameter: unit, allowed range, default, and the relative spread of healthy parts (1 σ)."""
+    """A parameter: unit, allowed range, default, and the relative spread of healthy parts (1 σ).
+
+    Parameters
+    ----------
+    guessed : relative spread (1 σ) where it is a guess or the type's typical value; where it is not
+        said, ``GUESSED``, and none for a share or a switch that does not spread
+    of_supply : power of the supply's voltage with which its typical value goes: twice the volts, four
+        times the ohms of a coil of the same watts
+    """
+    plain = unit == "1" and tolerance == 0.0
+    spread = (0.0 if plain else GUESSED) if guessed is None else guessed
     return Field(
         default=default,
         ge=low,
         le=high,
         description=description,
-        json_schema_extra={"unit": unit, "tolerance": tolerance},
+        json_schema_extra={
+            "unit": unit,
+            "tolerance": tolerance,
+            "guessed": max(tolerance, spread),
+            "of_supply": of_supply,
+        },
     )
 
 
@@ -276,6 +307,18 @@ class ComponentType:
     not pressed once its hose is off."""
     carried_by: ClassVar[tuple[str, ...]] = ()
     """Commands of a load by which it weighs on its actuator: nothing once it is set down."""
+    resisted_by: ClassVar[tuple[str, ...]] = ()
+    """Commands of a load by which it resists whatever way it is moved."""
+    pushed_one_way: ClassVar[bool] = False
+    """Oil moves it one way only: its load takes it back."""
+    rated_volts: ClassVar[float] = 12.0
+    """Supply for which its typical electrical numbers are."""
+    draws_heavily: ClassVar[bool] = False
+    """Electric: it wants a main fuse and thick cables."""
+    for_heavy: ClassVar[Mapping[str, float]] = {}
+    """Of a supply: its typical numbers where something draws heavily."""
+    holds_load: ClassVar[str] = ""
+    """Port whose load it holds while nobody moves it."""
     emptied_by: ClassVar[str] = ""
     """Command of a store that empties it."""
     lets_go_by: ClassVar[str] = ""
@@ -346,14 +389,26 @@ class ComponentType:
     @classmethod
     def tolerance(cls, parameter: str) -> float:
         """Relative spread (1 σ) of a parameter among healthy parts."""
-        extra = cls.Parameters.model_fields[parameter].json_schema_extra
-        return float(cast(dict[str, Any], extra)["tolerance"])
+        return float(cls._declared(parameter)["tolerance"])
+
+    @classmethod
+    def guessed(cls, parameter: str) -> float:
+        """Relative spread (1 σ) of a parameter that is a guess or the type's typical value."""
+        return float(cls._declared(parameter)["guessed"])
+
+    @classmethod
+    def of_supply(cls, parameter: str) -> int:
+        """Power of the supply's voltage with which its typical value goes."""
+        return int(cls._declared(parameter)["of_supply"])
+
+    @classmethod
+    def _declared(cls, parameter: str) -> dict[str, Any]:
+        return cast(dict[str, Any], cls.Parameters.model_fields[parameter].json_schema_extra)
 
     @classmethod
     def unit(cls, parameter: str) -> str:
         """Unit symbol of a parameter."""
-        extra = cls.Parameters.model_fields[parameter].json_schema_extra
-        return str(cast(dict[str, Any], extra)["unit"])
+        return str(cls._declared(parameter)["unit"])
 
     @classmethod
     def mode(cls, name: str) -> FaultMode:

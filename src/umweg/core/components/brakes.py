@@ -7,6 +7,7 @@ from typing import ClassVar
 from umweg.core.components.actuation import SingleActingCylinder
 from umweg.core.components.base import (
     AREA_FLOW,
+    OUTSIDE,
     TRANSLATION,
     Command,
     ComponentType,
@@ -196,7 +197,7 @@ class MasterCylinder(ComponentType):
     )
 
     class Parameters(ParameterSet):
-        bore_mm: float = quantity(22, "mm", "piston diameter", low=5, high=100)
+        bore_mm: float = quantity(22, "mm", "piston diameter", low=5, high=100, guessed=OUTSIDE)
         lever_ratio: float = quantity(
             1, "1", "way of the lever's end over way of its piston", low=0.2, high=20
         )
@@ -324,6 +325,7 @@ class WheelCylinder(SingleActingCylinder):
     """
 
     type_name = "wheel_cylinder"
+    pushed_one_way = True
     fittings_l = _FITTINGS_L
     label = "Wheel cylinder"
     words = (
@@ -333,7 +335,7 @@ class WheelCylinder(SingleActingCylinder):
     )
 
     class Parameters(SingleActingCylinder.Parameters):
-        bore_mm: float = quantity(20, "mm", "piston diameter", low=5, high=100)
+        bore_mm: float = quantity(20, "mm", "piston diameter", low=5, high=100, guessed=OUTSIDE)
         friction_n: float = quantity(
             40, "N", "friction of its cups", low=0.1, high=500000, tolerance=0.25
         )
@@ -399,6 +401,7 @@ class BrakeShoes(ComponentType):
     """
 
     type_name = "brake_shoes"
+    resisted_by = ("resistance_n",)
     named_on_demand = True
     label = "Brake shoes"
     words = (

@@ -6,6 +6,7 @@ from typing import ClassVar
 
 from umweg.core.components.base import (
     AREA_FLOW,
+    OUTSIDE,
     ROTATION,
     TRANSLATION,
     Command,
@@ -101,8 +102,8 @@ class Cylinder(ComponentType):
     )
 
     class Parameters(ParameterSet):
-        bore_mm: float = quantity(80, "mm", "piston diameter", low=10, high=500)
-        rod_mm: float = quantity(45, "mm", "rod diameter", low=1, high=400)
+        bore_mm: float = quantity(80, "mm", "piston diameter", low=10, high=500, guessed=OUTSIDE)
+        rod_mm: float = quantity(45, "mm", "rod diameter", low=1, high=400, guessed=OUTSIDE)
         friction_n: float = quantity(
             900, "N", "seal and guide friction", low=1, high=500000, tolerance=0.25
         )
@@ -205,6 +206,7 @@ class MechanicalLoad(ComponentType):
     ports = (Port("rod", "translation"),)
 
     carried_by = ("force_n",)
+    resisted_by = ("resistance_n",)
     storage = (Inertia("rod", lambda k: k["mass_kg"]),)
     in_time: ClassVar[Mapping[str, float]] = {"firm": 1.0}
 

@@ -4,6 +4,7 @@ Across is V against the frame, through is A × 0.6, so that a coil's or a motor'
 in the same unit as the oil's.
 """
 
+from collections.abc import Mapping
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -62,10 +63,20 @@ class PowerSupply(ComponentType):
         "ignition feed",
     )
     roles = ("wired",)
+    for_heavy: ClassVar[Mapping[str, float]] = {"fuse_a": 250.0, "resistance_ohm": 0.006}
     ports = (Port("frame", "electrical", boundary=True), Port("plus", "electrical"))
 
     class Parameters(ParameterSet):
-        volts: float = quantity(12.6, "V", "open-circuit voltage", low=1, high=60, tolerance=0.02)
+        volts: float = quantity(
+            12.6,
+            "V",
+            "open-circuit voltage",
+            low=1,
+            high=60,
+            tolerance=0.02,
+            guessed=0.03,  # 12 or 24 V are known; how full the battery is, is not
+            of_supply=1,
+        )
         resistance_ohm: float = quantity(0.02, "Ω", "battery and cables", low=1e-4, high=50)
         fuse_a: float = quantity(15, "A", "current the fuse carries", low=1e-4, high=1000)
         blown: float = quantity(0, "1", "1: the fuse has blown", low=0, high=1)
@@ -379,8 +390,8 @@ class Relay(ComponentType):
     )
 
     class Parameters(ParameterSet):
-        coil_ohm: float = quantity(90, "Ω", "coil", low=1, high=1e6)
-        nominal_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+        coil_ohm: float = quantity(90, "Ω", "coil", low=1, high=1e6, of_supply=2)
+        nominal_v: float = quantity(12, "V", "nominal voltage", low=3, high=60, of_supply=1)
         contact_ohm: float = quantity(0.005, "Ω", "closed contact", low=1e-5, high=1000)
         welded: float = quantity(0, "1", "contact welded shut", low=0, high=1)
         normally_closed: float = quantity(0, "1", "1: the coil opens the contact", low=0, high=1)
@@ -593,12 +604,21 @@ class DcMotor(ComponentType):
         "tilt motor",
     )
     roles = ("wired",)
+    draws_heavily = True
     ports = (Port("plus", "electrical"), Port("minus", "electrical"), Port("shaft", "rotation"))
 
     class Parameters(ParameterSet):
-        winding_ohm: float = quantity(0.012, "Ω", "winding and brushes", low=1e-4, high=100)
+        winding_ohm: float = quantity(
+            0.012, "Ω", "winding and brushes", low=1e-4, high=100, of_supply=2
+        )
         torque_nm_per_a: float = quantity(
-            0.035, "Nm/A", "torque per current", low=1e-4, high=20, tolerance=0.03
+            0.035,
+            "Nm/A",
+            "torque per current",
+            low=1e-4,
+            high=20,
+            tolerance=0.03,
+            of_supply=1,
         )
         drag_nm_at_1000: float = quantity(
             0.15, "Nm", "bearing and brush drag at 1000 rpm", low=1e-4, high=50

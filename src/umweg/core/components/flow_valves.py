@@ -229,6 +229,7 @@ class PilotCheckValve(ComponentType):
     """
 
     type_name = "pilot_check_valve"
+    holds_load = "outlet"
     label = "Pilot-operated check valve"
     words = (
         "pilot check",

@@ -66,6 +66,7 @@ class GreasePump(ComponentType):
     """
 
     type_name = "grease_pump"
+    rated_volts = 24.0
     label = "Grease pump"
     words = (
         "lube pump",
@@ -93,8 +94,8 @@ class GreasePump(ComponentType):
         leak_cm3_per_bar: float = quantity(
             0.001, "cm³/min/bar", "past its piston and check", low=1e-6, high=50, tolerance=0.3
         )
-        motor_ohm: float = quantity(12, "Ω", "motor, running", low=0.1, high=1e5)
-        nominal_v: float = quantity(24, "V", "nominal voltage", low=3, high=60)
+        motor_ohm: float = quantity(12, "Ω", "motor, running", low=0.1, high=1e5, of_supply=2)
+        nominal_v: float = quantity(24, "V", "nominal voltage", low=3, high=60, of_supply=1)
         turns: float = quantity(1, "1", "1: its motor turns its eccentric", low=0, high=1)
         air_share: float = quantity(0, "1", "share of its chamber filled with air", low=0, high=0.9)
 

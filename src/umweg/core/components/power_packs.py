@@ -156,8 +156,8 @@ class ChangeoverRelay(ComponentType):
     )
 
     class Parameters(ParameterSet):
-        coil_ohm: float = quantity(20, "Ω", "coil", low=1, high=1e6)
-        nominal_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+        coil_ohm: float = quantity(20, "Ω", "coil", low=1, high=1e6, of_supply=2)
+        nominal_v: float = quantity(12, "V", "nominal voltage", low=3, high=60, of_supply=1)
         work_ohm: float = quantity(0.002, "Ω", "work contact", low=1e-5, high=1000)
         rest_ohm: float = quantity(0.002, "Ω", "rest contact", low=1e-5, high=1000)
         welded: float = quantity(0, "1", "arm welded to the work contact", low=0, high=1)

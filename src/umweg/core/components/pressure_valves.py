@@ -182,6 +182,7 @@ class CounterbalanceValve(ComponentType):
     """
 
     type_name = "counterbalance_valve"
+    holds_load = "cylinder"
     label = "Load-holding valve"
     words = (
         "overcenter",

@@ -89,9 +89,9 @@ def between_coils(x, f, j, c, b, coils, gain, offset, held):
 class CoilParameters(ParameterSet):
     """One solenoid."""
 
-    coil_ohm: float = quantity(7, "Ω", "coil", low=0.1, high=1e6)
-    nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6)
-    rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+    coil_ohm: float = quantity(7, "Ω", "coil", low=0.1, high=1e6, of_supply=2)
+    nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6, of_supply=2)
+    rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60, of_supply=1)
     start_share: float = quantity(0.45, "1", "voltage share where it starts", low=0, high=2)
     full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
 
@@ -189,10 +189,10 @@ class SolenoidDirectionalValve(ComponentType):
     )
 
     class Parameters(SpoolParameters):
-        coil_a_ohm: float = quantity(7, "Ω", "coil a", low=0.1, high=1e6)
-        coil_b_ohm: float = quantity(7, "Ω", "coil b", low=0.1, high=1e6)
-        nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6)
-        rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60)
+        coil_a_ohm: float = quantity(7, "Ω", "coil a", low=0.1, high=1e6, of_supply=2)
+        coil_b_ohm: float = quantity(7, "Ω", "coil b", low=0.1, high=1e6, of_supply=2)
+        nominal_ohm: float = quantity(7, "Ω", "coil in order", low=0.1, high=1e6, of_supply=2)
+        rated_v: float = quantity(12, "V", "nominal voltage", low=3, high=60, of_supply=1)
         start_share: float = quantity(0.45, "1", "voltage share where it starts", low=0, high=2)
         full_share: float = quantity(0.7, "1", "voltage share for full travel", low=0.05, high=3)
         reach: float = quantity(1, "1", "how far the spool follows", low=0, high=1)

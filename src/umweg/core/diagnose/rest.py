@@ -254,10 +254,11 @@ class AtRest:
 
     def set_down(self, function: Function) -> dict[str, float]:
         """Settings that take a function's weight off its actuator: it lies on the ground."""
-        if function.load is None:
-            return {}
-        carried = component_type(self.circuit.component(function.load).type).carried_by
-        return {f"{function.load}.{name}": 0.0 for name in carried}
+        return {
+            f"{load}.{name}": 0.0
+            for load in function.all_loads
+            for name in component_type(self.circuit.component(load).type).carried_by
+        }
 
     @cached_property
     def stores(self) -> dict[str, dict[str, float]]:

@@ -25,7 +25,8 @@ A part's line names the part, its type and its label; then, in any order, where 
 (``port=net``), parameters (``name=number``), what a port bears (``max.port=bar``), and where it is and
 what it takes to get at it (``at=``, ``access=``, ``replace=``, ``cost=``, ``serviceable=``,
 ``weight=``, ``adjust=parameter:bar_per_turn:limit``), and which faults of its type it cannot have
-(``never=fault,fault``).
+(``never=fault,fault``). A load's line may say whether it hangs or weighs on its actuator by itself
+(``carries=yes``) or only resists (``carries=no``); else that follows from what holds it.
 """
 
 import difflib
@@ -41,9 +42,21 @@ from pydantic import ValidationError
 from umweg.core.circuit.document import MOST_BYTES, Circuit, LoadState, Service
 from umweg.core.components import component_type, component_types
 from umweg.core.components.words import find_types
+from umweg.core.draft.electrics import fit_supply
 from umweg.core.errors import FormatError, Problem
 
-OWN_WORDS = ("label", "at", "access", "replace", "cost", "serviceable", "weight", "never", "adjust")
+OWN_WORDS = (
+    "label",
+    "at",
+    "access",
+    "replace",
+    "cost",
+    "serviceable",
+    "weight",
+    "never",
+    "adjust",
+    "carries",
+)
 MOST_LINES = 5000
 OPEN = "?"
 """A port that is not joined yet."""
@@ -91,6 +104,8 @@ class Listing:
     head: dict[str, Any] = field(default_factory=dict)
     engines: list[dict[str, Any]] = field(default_factory=list)
     parts: list[dict[str, Any]] = field(default_factory=list)
+    typed: list[set[str]] = field(default_factory=list)
+    """Of each part, the parameters that were given a number."""
     points: list[dict[str, Any]] = field(default_factory=list)
     functions: list[dict[str, Any]] = field(default_factory=list)
     """With their moves; who has no loads gets the usual ones."""
@@ -100,6 +115,10 @@ class Listing:
     """Parts and ports that wait for their net."""
     untyped_is_typical: bool = True
     """A number that is not typed is the type's typical one, and known as badly as that."""
+    notes: list[str] = field(default_factory=list)
+    """What was taken for granted of what was not typed."""
+    carries: dict[str, bool] = field(default_factory=dict)
+    """Of a load, whether it weighs on its actuator by itself, where that was said."""
     lines: dict[str, int] = field(default_factory=dict)
     """Line of each part and point by ``component ID`` or ``test point ID``."""
     problems: list[Problem] = field(default_factory=list)
@@ -124,6 +143,8 @@ def read_listing(text: str) -> Listing:
         _read_part(line, listing, seen)
     if not listing.parts:
         listing.problems.append(Problem("line", "list", "there is no part in it"))
+    if listing.untyped_is_typical:
+        listing.notes += fit_supply(listing.parts, listing.typed)
     return listing
 
 
@@ -232,7 +253,8 @@ def _read_function(line: _Line, listing: Listing) -> None:
         "moves": {},
     }
     if "load" in line.given:
-        function["load"] = line.take("load")
+        function["load"], *more = line.take("load").split(",")
+        function |= {"more_loads": more} if more else {}
     loads: dict[str, dict[str, float]] = {}
     for key in list(line.given):
         if key.startswith("load.") and key[5:] in get_args(LoadState):
@@ -395,6 +417,8 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
         part["fault_weight"] = line.number_of("weight", line.take("weight"))
     if "never" in line.given:
         part["rules_out"] = [name.strip() for name in line.take("never").split(",")]
+    if "carries" in line.given:
+        listing.carries[name] = _yes(line, "carries")
     for key in list(line.given):
         value = line.given[key]
         if key in ports:
@@ -424,12 +448,21 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
     typical = [
         name
         for name in kind.Parameters.model_fields
-        if kind.tolerance(name) > 0.0 and guessed.get(name, listing.untyped_is_typical)
+        if kind.guessed(name) > 0.0
+        and guessed.get(name, listing.untyped_is_typical and kind.tolerance(name) > 0.0)
     ]
     if typical:
         part["typical"] = typical
     listing.parts.append(part)
+    listing.typed.append(set(part["parameters"]))
     listing.lines[f"component {name}"] = line.number
+
+
+def _yes(line: _Line, key: str) -> bool:
+    said = line.take(key)
+    if said not in ("yes", "no"):
+        line.wrong(f"{key} is yes or no, not “{said}”")
+    return said == "yes"
 
 
 def _read_adjust(line: _Line, text: str, service: dict[str, Any]) -> None:
@@ -591,7 +624,7 @@ def write_listing(circuit: Circuit, untyped: Literal["known", "typical"] = "know
         if function.stroke_mm:
             given["stroke"] = _number(function.stroke_mm)
         if function.load is not None:
-            given["load"] = function.load
+            given["load"] = ",".join(function.all_loads)
         given |= {f"load.{name}": _listed(commands) for name, commands in function.loads.items()}
         lines.append(_labelled(("function", function.id), function.label, given))
         for name, move in function.moves.items():

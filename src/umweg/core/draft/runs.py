@@ -21,6 +21,8 @@ FASTEST_RPM, FASTEST_MM_S = 6000.0, 1500.0
 """A motor or a pump; a cylinder."""
 SLOWEST_RPM, SLOWEST_MM_S = 2.0, 1.0
 """What is moved and not stalled, and yet stands."""
+RUNS_AWAY_RPM, RUNS_AWAY_MM_S = 5.0, 2.0
+"""What is held and yet moves; a spool's leakage lets it creep."""
 LEAST_SUCTION_BAR = -0.4
 FASTEST_OIL_M_S = 18.0
 """In a line: a pressure line is laid out for 5 to 7."""
@@ -237,6 +239,24 @@ def _stands(seen: _Seen, part: Component) -> Iterator[str]:
             )
 
 
+def _runs_away(seen: _Seen, part: Component) -> Iterator[str]:
+    """Its load is on, nobody moves it, and yet it moves."""
+    state = seen.state
+    for function in seen.circuit.functions:
+        held = function.id not in state.moves and state.loads.get(function.id) == "held"
+        if function.actuator != part.id or not held or state.settings:
+            continue
+        ports = component_type(part.type).ports
+        domain = next(p.domain for p in ports if p.name == function.actuator_port)
+        most, unit = (RUNS_AWAY_MM_S, "mm/s") if domain == "translation" else (RUNS_AWAY_RPM, "rpm")
+        speed = abs(seen.at(part, function.actuator_port))
+        if speed > most:
+            yield (
+                f"“{function.label}” would run away under its load at {speed:,.0f} {unit}, nobody "
+                "moving it; is what holds it there, and set high enough?"
+            )
+
+
 RULES: tuple[Callable[[_Seen, Component], Iterator[str]], ...] = (
     _too_fast,
     _over_its_rating,
@@ -245,5 +265,6 @@ RULES: tuple[Callable[[_Seen, Component], Iterator[str]], ...] = (
     _powerful,
     _no_way_in_neutral,
     _stands,
+    _runs_away,
 )
 """What is asked of every part in every state that is no test."""

@@ -287,8 +287,9 @@ def _function_problems(
     for name, move in function.moves.items():
         problems += command_problems(circuit, f"{where}, move {name}", move.commands)
     for state, values in function.loads.items():
-        commands = {f"{function.load}.{key}": value for key, value in values.items()}
-        problems += command_problems(circuit, f"{where}, load {state}", commands)
+        for load in function.all_loads or ("None",):
+            commands = {f"{load}.{key}": value for key, value in values.items()}
+            problems += command_problems(circuit, f"{where}, load {state}", commands)
     return problems
 
 

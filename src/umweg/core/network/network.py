@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from umweg.core.circuit.document import Circuit, Component, MachineState
+from umweg.core.circuit.document import Circuit, Component, LoadState, MachineState
 from umweg.core.components import ComponentType, component_type, component_types
 from umweg.core.components.base import TRAVEL_PORT, Array, Domain
 from umweg.core.components.overload import LADEN
@@ -139,13 +139,8 @@ def _frame_of(part: Component) -> str | None:
     return None
 
 
-TYPICAL_SPREAD = 0.2
-"""Relative spread (1 σ) of a number that nobody has measured or read from a sheet."""
-
-
 def _spread(kind: type[ComponentType], part: Component, name: str) -> float:
-    known = kind.tolerance(name)
-    return max(known, TYPICAL_SPREAD) if name in part.typical else known
+    return kind.guessed(name) if name in part.typical else kind.tolerance(name)
 
 
 class Network:
@@ -316,12 +311,15 @@ class Network:
             if move is not None:
                 for key, value in function.moves[move].commands.items():
                     values[self.slot[key]] = value
-            load = state.loads.get(function.id, "held" if move is None else "free")
-            laden = self.slot.get(f"{function.load}.{LADEN.name}")
-            if laden is not None:
-                values[laden] = float(load != "free")
-            for name, value in function.loads.get(load, {}).items():
-                values[self.slot[f"{function.load}.{name}"]] = value
+            # What turns by itself does so whether a state speaks of it or not, and at its work.
+            unsaid: LoadState = "working" if function.always else "held"
+            load = state.loads.get(function.id, unsaid if move is None else "free")
+            for part in function.all_loads:
+                laden = self.slot.get(f"{part}.{LADEN.name}")
+                if laden is not None:
+                    values[laden] = float(load != "free")
+                for name, value in function.loads.get(load, {}).items():
+                    values[self.slot[f"{part}.{name}"]] = value
         for key, value in state.settings.items():
             values[self.slot[key]] = value
         for link in self.links:
