@@ -48,13 +48,16 @@ export function AddPart({ types, placing, onAdd, onLeave }: AddPartProps) {
         value={wanted}
         onChange={(e) => setWanted(e.target.value)}
         onKeyDown={(e) => {
-          if (e.key === "Enter")
+          if (e.key === "Enter") {
+            // The list is typed into next: this key is not to break a line of it.
+            e.preventDefault();
             void now()
               .then(
                 (at) => typesOf(at?.names ?? [])[0],
                 () => undefined,
               )
               .then((first) => first && take(first));
+          }
           if (e.key === "Escape") {
             setWanted("");
             onLeave();
