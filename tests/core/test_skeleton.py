@@ -26,7 +26,7 @@ def test_a_frame_is_read_again_with_every_join_and_no_number_known(name: str) ->
     ]
     for part in frame.components:
         kind = component_type(part.type)
-        spread = {n for n in kind.Parameters.model_fields if kind.tolerance(n) > 0.0}
+        spread = {n for n in kind.Parameters.model_fields if kind.typed(n)}
         assert spread == set(part.typical)
         assert part.location == ""
     assert not frame.states

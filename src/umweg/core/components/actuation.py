@@ -339,7 +339,7 @@ class LeverLoad(ComponentType):
         lever_100: float = quantity(-0.2, "1", "rod out", low=-50, high=50)
         binding_n: float = quantity(200, "N", "friction of the mechanism", low=0, high=1e6)
         scale: float = quantity(
-            1, "1", "true weight over the weight named", low=0, high=5, tolerance=0.06
+            1, "1", "true weight over the weight named", low=0, high=5, tolerance=0.06, guessed=0.06
         )
         over: float = over()
         mass_kg: float = quantity(500, "kg", "what is set in motion, at the rod", low=1, high=1e6)
@@ -437,7 +437,7 @@ class RotaryLoad(ComponentType):
     class Parameters(ParameterSet):
         binding_nm: float = quantity(0, "Nm", "resistance of the drive itself", low=0, high=1e5)
         scale: float = quantity(
-            1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
+            1, "1", "true load over the load named", low=0, high=5, tolerance=0.08, guessed=0.08
         )
         over: float = over()
         inertia_kgm2: float = quantity(

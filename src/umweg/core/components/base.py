@@ -397,6 +397,12 @@ class ComponentType:
         return float(cls._declared(parameter)["guessed"])
 
     @classmethod
+    def typed(cls, parameter: str) -> bool:
+        """Whether it stands on paper or a plate, so that it is a guess where nobody typed it: not the
+        load that somebody works with, nor 12 or 24 V."""
+        return cls.tolerance(parameter) > 0.0 and cls.guessed(parameter) >= OUTSIDE
+
+    @classmethod
     def of_supply(cls, parameter: str) -> int:
         """Power of the supply's voltage with which its typical value goes."""
         return int(cls._declared(parameter)["of_supply"])

@@ -60,7 +60,7 @@ class SuctionScreen(ComponentType):
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
-        k: float = quantity(350, "L/min/√bar", "flow at 1 bar", low=0.5, high=5000, tolerance=0.1)
+        k: float = quantity(350, "L/min/√bar", "flow at 1 bar", low=0.01, high=5000, tolerance=0.1)
 
     fault_modes = (
         FaultMode(
@@ -195,7 +195,7 @@ class Line(ComponentType):
             label="hose kinked or its liner collapsed",
             parameter="bore_mm",
             scale="factor",
-            severe=1 / 4.5,
+            severe=1 / 8,
             family="dam",
             base_rate=0.05,
             look="Kink, crush or a soft spot outside; a loose liner when it is cut.",

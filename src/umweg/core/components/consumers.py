@@ -213,7 +213,7 @@ class MechanicalLoad(ComponentType):
     class Parameters(ParameterSet):
         binding_n: float = quantity(0, "N", "resistance of the mechanism itself", low=0, high=1e6)
         scale: float = quantity(
-            1, "1", "true load over the load named", low=0, high=5, tolerance=0.08
+            1, "1", "true load over the load named", low=0, high=5, tolerance=0.08, guessed=0.08
         )
         over: float = over()
         mass_kg: float = quantity(300, "kg", "what is set in motion, at the rod", low=1, high=1e6)

@@ -449,7 +449,7 @@ def _read_part(line: _Line, listing: Listing, seen: set[str]) -> None:
         name
         for name in kind.Parameters.model_fields
         if kind.guessed(name) > 0.0
-        and guessed.get(name, listing.untyped_is_typical and kind.tolerance(name) > 0.0)
+        and guessed.get(name, listing.untyped_is_typical and kind.typed(name))
     ]
     if typical:
         part["typical"] = typical

@@ -71,6 +71,6 @@ def _bare(part: Component) -> Component:
             "location": "",
             "service": Service(),
             "fault_weight": 1.0,
-            "typical": [n for n in kind.Parameters.model_fields if kind.tolerance(n) > 0.0],
+            "typical": [n for n in kind.Parameters.model_fields if kind.typed(n)],
         }
     )
