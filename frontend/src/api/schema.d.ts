@@ -1823,6 +1823,11 @@ export interface components {
                     [key: string]: number;
                 };
             };
+            /**
+             * More Loads
+             * @description loads that are moved along, each loaded the same: of twins
+             */
+            more_loads?: string[];
             /** Moves */
             moves: {
                 [key: string]: components["schemas"]["Move"];
