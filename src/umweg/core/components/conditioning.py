@@ -195,7 +195,7 @@ class Line(ComponentType):
             label="hose kinked or its liner collapsed",
             parameter="bore_mm",
             scale="factor",
-            severe=1 / 8,
+            severe=1 / 4.5,
             family="dam",
             base_rate=0.05,
             look="Kink, crush or a soft spot outside; a loose liner when it is cut.",
