@@ -157,16 +157,12 @@ class _Readings:
         names = [r.instrument for r in readings]
         same = np.array([[a == b for b in names] for a in names])
         offset_sd = np.array([r.offset_sd for r in readings])
-        bands = ["" if r.band is None else r.band.name for r in readings]
-        within = np.array([[bool(a) and a == b for b in bands] for a in bands])
-        band_sd = np.array([r.band_sd for r in readings])
-        alone = [r.noise_sd**2 - r.offset_sd**2 - r.band_sd**2 for r in readings]
         by_candidate = np.ascontiguousarray(slope.transpose(2, 0, 1))
         own, day = np.split(by_candidate, [-SEVERITIES - CONDITIONS], axis=2)
         return cls(
             np.stack([r.value - r.mean for r in readings], axis=1),
             _products(own) + same * np.outer(offset_sd, offset_sd),
-            _products(day) + within * np.outer(band_sd, band_sd) + np.diag(alone),
+            _products(day) + np.diag([r.noise_sd**2 - r.offset_sd**2 for r in readings]),
             np.stack([r.known for r in readings], axis=1),
             np.array([r.log_broad for r in readings]),
             np.array([r.log_misread for r in readings]),
@@ -240,7 +236,6 @@ def believe(
     if earlier:
         # Whatever is wrong now, known or not, the machine was in order then.
         log_other += float(_Readings.of(earlier, slope[-len(earlier) :]).fit()[0])
-    edges: Array = np.sum([r.log_edges() for r in readings], axis=0)
     classes = [taken.joint(factor) for factor, _ in CLASSES]
     fits = np.stack(
         [f.log_fit + np.log(share) for f, (_, share) in zip(classes, CLASSES, strict=True)]
@@ -249,7 +244,7 @@ def believe(
     log_fit = np.logaddexp.reduce(fits, axis=0)
     cells = slope[:, -SEVERITIES]
     return Belief(
-        _finely(suspects, prior + log_told + log_fit + edges, prior, (taken, cells, edges), told),
+        _finely(suspects, prior + log_told + log_fit, prior, (taken, cells), told),
         log_other,
         slope,
         _chosen(chosen, [f.precision for f in classes]),
@@ -343,7 +338,7 @@ def _finely(
     suspects: Suspects,
     log_weight: Array,
     prior: Array,
-    readings: tuple[_Readings, Array, Array] | None,
+    readings: tuple[_Readings, Array] | None,
     told: Sequence[Told],
 ) -> Array:
     """Log weights with the severity cells of the best candidates looked at in several places."""
@@ -377,9 +372,7 @@ def _finely(
         ]
         fit = _told(told, words, best_story)
         if readings is not None:
-            taken, cells, edges = readings
-            fit = fit + _fit_between(taken, cells, near, (beside, side), share)
-            fit = fit + (1.0 - share) * edges[near] + share * edges[beside]
+            fit = fit + _fit_between(*readings, near, (beside, side), share)
         fits.append(fit)
     finer = log_weight.copy()
     finer[near] = prior[near] + np.logaddexp.reduce(np.stack(fits), axis=0) - np.log(len(fits))

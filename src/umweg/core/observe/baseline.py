@@ -51,13 +51,10 @@ def weigh_earlier(
     slope = np.concatenate([own * share, timings, np.zeros(len(of_the_day))])
     gone = float(((1.0 - share**2) * own**2).sum() + (of_the_day**2).sum())
     count = found.mean.shape[0]
-    # What it was itself is known by its own numbers: the maker's band tells of others.
-    of_gauge = found.noise_sd**2 - found.band_sd**2
     return replace(
         found,
-        band=None,
         mean=np.full(count, found.mean[0]),
         slope=np.repeat(slope[:, None], count, axis=1),
         known=np.full(count, bool(found.known[0])),
-        noise_sd=float(np.sqrt(of_gauge + gone)),
+        noise_sd=float(np.hypot(found.noise_sd, np.sqrt(gone))),
     )

@@ -99,7 +99,6 @@ class Predictor:
         self.quantities = quantities_of(circuit)
         self._extract = Extractor(self.network)
         self._shelved = shelved
-        self._certain = certain
         self._keys: dict[int, tuple[MachineState, str]] = {}
         self._done: dict[str, StatePrediction] = {}
         self._healthy: dict[str, Array] = {}
@@ -230,9 +229,7 @@ class Predictor:
 
     @cached_property
     def _shelf(self) -> str:
-        # What a machine is that is exactly as documented says nothing of others.
-        certain = "certain-" if self._certain else ""
-        return certain + shelf.name_of(self.circuit, self.population)
+        return shelf.name_of(self.circuit, self.population)
 
     def _solved(
         self, states: Sequence[MachineState], solvable: Sequence[SolvableState], healthy: Array
