@@ -9,11 +9,12 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.evidence import believe
 from umweg.core.diagnose.moved import SolvedAgain
 from umweg.core.diagnose.play import complaint
-from umweg.core.faults.population import parse_fault, unknowns_of
+from umweg.core.faults.population import parse_fault, single_faults, unknowns_of
 from umweg.core.network.check import check_circuit
 from umweg.core.network.network import Network
 from umweg.core.observe.kinds.behaviours import BEHAVIOURS, Behaviour, Spoken
 from umweg.core.observe.kinds.readings import Reading
+from umweg.core.observe.predict import Predictor
 from umweg.library import load_jobs, load_typed, typed_ids
 
 USUAL, SLOW, DEAD = (BEHAVIOURS.index(how) for how in ("as_usual", "slow", "dead"))
@@ -106,9 +107,9 @@ def test_who_is_in_question_is_solved_where_its_numbers_are_believed_to_be(
 
 def test_nobody_is_solved_again_whose_numbers_are_known() -> None:
     """Weighed by what every number is exactly, nothing has moved."""
-    known = Diagnostician.of(load_typed("gate_pack"), load_jobs()[0].instruments)
-    sigma = known.predictor.unknowns.sigma
-    sigma *= 1e-6
+    network = Network(load_typed("gate_pack"))
+    certain = Predictor(network.circuit, single_faults(network), certain=True)
+    known = Diagnostician(certain, load_jobs()[0].instruments)
     evidence = [reading(118.0, "gate_out_stalled").weigh(known.exhibits, known.instruments)]
     belief = believe(known.exhibits.suspects, evidence)
     assert SolvedAgain(known.predictor, evidence).round(belief) is None

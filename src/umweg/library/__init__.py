@@ -6,9 +6,8 @@ from pathlib import Path
 from typing import Any
 
 from umweg.core.circuit.document import Circuit, read_circuit
-from umweg.core.draft.frame import draft
+from umweg.core.draft.frame import drafted_of
 from umweg.core.draft.joins import Pairings
-from umweg.core.draft.listing import document_of, read_listing
 from umweg.core.errors import FormatError
 from umweg.core.observe.job import Job, read_job
 
@@ -48,7 +47,7 @@ def load_typed(name: str) -> Circuit:
     if name not in typed_ids():
         raise FormatError(f"there is no typed list “{name}”; there are {', '.join(typed_ids())}")
     text = (HERE / "typed" / f"{name}.txt").read_text()
-    return draft(document_of(read_listing(text))).circuit
+    return drafted_of(text).circuit
 
 
 @cache

@@ -11,7 +11,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from umweg.core.circuit.document import Circuit, Document, Function, LoadState, Method, TestPoint
-from umweg.core.draft.actuators import highest_bar, kind_of, moved_parts
+from umweg.core.draft.actuators import actuators_of, highest_bar, kind_of, moved_parts
 from umweg.core.draft.functions import functions_of, with_loads
 from umweg.core.draft.listing import Listing, document_of, placed, read_listing
 from umweg.core.errors import FormatError, Problem
@@ -129,9 +129,11 @@ def draft(
             circuit = _with(circuit, test_points=[*_plain(circuit.test_points), *probes])
             notes.append(f"{_so_many(len(probes), 'place')} for a voltmeter drafted at plugs")
     if not circuit.functions or with_others:
-        given = [with_loads(circuit, f, told) for f in circuit.functions]
+        solver = SteadySolver(Network(circuit))
+        everyone = actuators_of(circuit, solver, told or {})
+        given = [with_loads(f, everyone) for f in circuit.functions]
         moved = {str(f["actuator"]) for f in given}
-        found = functions_of(circuit, moved, told)
+        found = functions_of(circuit, solver, everyone, moved)
         circuit = _with(circuit, functions=[*given, *found.functions])
         moves = sum(len(f["moves"]) for f in found.functions)
         counted = f"{_so_many(len(found.functions), 'function')} with {_so_many(moves, 'move')}"

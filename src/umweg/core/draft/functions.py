@@ -1,7 +1,7 @@
 """Functions found by trying: which command moves which actuator, which way, and what turns by itself."""
 
 import itertools
-from collections.abc import Iterator, Mapping, Sequence, Set
+from collections.abc import Iterator, Sequence, Set
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -11,12 +11,10 @@ from umweg.core.circuit.document import Circuit, Function
 from umweg.core.draft.actuators import (
     Actuator,
     Call,
-    actuators_of,
     calls_of,
     kind_of,
     speeds,
 )
-from umweg.core.network.network import Network
 from umweg.core.solve.steady import SteadySolver
 
 MOVES_MM_S, MOVES_RPM = 2.0, 5.0
@@ -38,7 +36,10 @@ class Found:
 
 
 def functions_of(
-    circuit: Circuit, moved: Set[str] = frozenset(), told: Mapping[str, bool] | None = None
+    circuit: Circuit,
+    solver: SteadySolver,
+    everyone: Sequence[Actuator],
+    moved: Set[str] = frozenset(),
 ) -> Found:
     """Functions of what no function moves yet.
 
@@ -48,11 +49,10 @@ def functions_of(
 
     Parameters
     ----------
+    everyone : what oil moves on it
     moved : actuators that have a function
-    told : of a load, whether somebody said that it carries
     """
-    solver = SteadySolver(Network(circuit))
-    actuators = [a for a in actuators_of(circuit, solver, told or {}) if a.part.id not in moved]
+    actuators = [a for a in everyone if a.part.id not in moved]
     if not actuators:
         return Found((), ())
     trial = _Trial(solver, actuators)
@@ -64,7 +64,7 @@ def functions_of(
         together = trial.moves_of(pairs[:MOST_PAIRS])
         moves = [one or two for one, two in zip(alone, together, strict=True)]
     twins = [(t, m) for t, m in _together(zip(actuators, moves, strict=True)) if m]
-    held = [_is_held(solver, of_one) for of_one, _ in twins]
+    held = [_stays(solver, of_one) for of_one, _ in twins]
     functions = tuple(_function(t, m, h) for (t, m), h in zip(twins, held, strict=True))
     notes = [n for (t, m), h in zip(twins, held, strict=True) for n in _notes(t, m, h)]
     if not moved:
@@ -74,14 +74,12 @@ def functions_of(
     return Found(functions, tuple(notes))
 
 
-def with_loads(
-    circuit: Circuit, function: Function, told: Mapping[str, bool] | None = None
-) -> dict[str, Any]:
+def with_loads(function: Function, everyone: Sequence[Actuator]) -> dict[str, Any]:
     """A function that was given, with the usual loads where it has none."""
     given = function.model_dump(mode="json", exclude_unset=True)
     if "loads" in given:
         return given
-    for actuator in actuators_of(circuit, SteadySolver(Network(circuit)), told or {}):
+    for actuator in everyone:
         if actuator.part.id == function.actuator and actuator.port.name == function.actuator_port:
             load = function.load or actuator.load.id
             return {**given, "load": load, "loads": actuator.loads()}
@@ -197,7 +195,7 @@ def _function(actuators: Sequence[Actuator], moves: Moves, held: bool) -> dict[s
     return found | ({"more_loads": more} if more else {})
 
 
-def _is_held(solver: SteadySolver, actuators: Sequence[Actuator]) -> bool:
+def _stays(solver: SteadySolver, actuators: Sequence[Actuator]) -> bool:
     """Whether the load stays where it is while nobody moves anything."""
     first = actuators[0]
     held = _loads(actuators, True).get("held", {})

@@ -12,6 +12,7 @@ import numpy as np
 from umweg.core.circuit.document import Circuit, Component, MachineState
 from umweg.core.components import component_type
 from umweg.core.components.base import ACROSS_UNIT
+from umweg.core.draft.functions import MOVES_MM_S, MOVES_RPM
 from umweg.core.network.network import Network
 from umweg.core.solve.power import KW_PER_BAR_LPM
 from umweg.core.solve.steady import Cases, SteadySolver
@@ -21,8 +22,6 @@ FASTEST_RPM, FASTEST_MM_S = 6000.0, 1500.0
 """A motor or a pump; a cylinder."""
 SLOWEST_RPM, SLOWEST_MM_S = 2.0, 1.0
 """What is moved and not stalled, and yet stands."""
-RUNS_AWAY_RPM, RUNS_AWAY_MM_S = 5.0, 2.0
-"""What is held and yet moves; a spool's leakage lets it creep."""
 LEAST_SUCTION_BAR = -0.4
 FASTEST_OIL_M_S = 18.0
 """In a line: a pressure line is laid out for 5 to 7."""
@@ -248,7 +247,7 @@ def _runs_away(seen: _Seen, part: Component) -> Iterator[str]:
             continue
         ports = component_type(part.type).ports
         domain = next(p.domain for p in ports if p.name == function.actuator_port)
-        most, unit = (RUNS_AWAY_MM_S, "mm/s") if domain == "translation" else (RUNS_AWAY_RPM, "rpm")
+        most, unit = (MOVES_MM_S, "mm/s") if domain == "translation" else (MOVES_RPM, "rpm")
         speed = abs(seen.at(part, function.actuator_port))
         if speed > most:
             yield (
