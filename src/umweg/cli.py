@@ -44,6 +44,7 @@ from umweg.library import (
 )
 
 if TYPE_CHECKING:
+    from umweg.bench.cases import CaseFigures
     from umweg.core.trace.curves import Program
 
 app = typer.Typer(add_completion=False, help=__doc__, pretty_exceptions_enable=False)
@@ -1011,6 +1012,49 @@ def bench_belief(
         print(f"within a factor of two: {within} of {len(worst)}")
 
 
+@bench_app.command("cases")
+def bench_cases(
+    circuit: Annotated[list[str] | None, typer.Option(help="may be repeated; default all")] = None,
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+    misses: Annotated[bool, typer.Option(help="list what was not found")] = False,
+) -> None:
+    """Cases told in the trade's words, put down by hand: is what was wrong named first?"""
+    from umweg.bench.cases import CaseFigures
+    from umweg.bench.cases import bench_cases as measure
+    from umweg.library import load_cases
+
+    cases = [case for name in circuit or [""] for case in load_cases(name)]
+    found: list[CaseFigures] = []
+    for f in measure(cases, load_jobs()[0].instruments):
+        found.append(f)
+        if as_json:
+            print(json.dumps(asdict(f)), flush=True)
+            continue
+        verdict = "first" if f.first else "in three" if f.in_three else "MISSED"
+        doubt = "" if f.explained else ", nothing modelled explains it"
+        print(f"{f.circuit:20}{f.case:24}{f.sort:11}{verdict:9}{f.claimed:7.1%}{doubt}", flush=True)
+        if misses and not f.first:
+            print(f"    it was {' and '.join(f.wrong)}")
+            for leader, share in f.leaders:
+                print(f"    {share:6.1%} {leader}")
+        for words in f.left_out:
+            print(f"    not weighed: {words}")
+    if found and not as_json:
+        _print_cases(found)
+
+
+def _print_cases(found: Sequence["CaseFigures"]) -> None:
+    """Shares by sort of case, and of all."""
+    for sort in (*dict.fromkeys(f.sort for f in found), "all"):
+        of = [f for f in found if sort in (f.sort, "all")]
+        first, three = sum(f.first for f in of), sum(f.in_three for f in of)
+        wrong = sum(f.confidently_wrong for f in of)
+        print(
+            f"{sort:12}{len(of):4} cases, first {first / len(of):.0%}, all of it in three "
+            f"{three / len(of):.0%}, confidently wrong {wrong}"
+        )
+
+
 @bench_app.command("isolate")
 def bench_isolate(
     machines: Annotated[int, typer.Option(help="hidden machines a circuit")] = 24,
@@ -1035,7 +1079,7 @@ def bench_isolate(
     ] = None,
     as_json: Annotated[bool, typer.Option("--json")] = False,
 ) -> None:
-    """Hidden machines: is the truth first when the program says enough, and what did it take."""
+    """Hidden machines: is what is wrong first when the program says enough, and what did it take."""
     from umweg.bench.isolate import KINDS, IsolateFigures
     from umweg.bench.isolate import bench_isolate as measure
     from umweg.bench.ways import WAYS

@@ -57,7 +57,7 @@ def test_a_relief_read_at_its_stop_is_where_the_gauge_says(exhibits: Played) -> 
     found = calibrate(exhibits, history(reading), KIT)
     first = found[0]
     assert (first.component, first.unit) == ("main_relief", "bar")
-    weighed = reading.weigh(exhibits, KIT)
+    weighed = reading.weigh(exhibits, KIT).without_band()
     unknowns = unknowns_of(exhibits.suspects.network)
     own = weighed.slope[: len(unknowns.keys), 0]
     day = weighed.slope[len(unknowns.keys) :, 0]

@@ -113,14 +113,17 @@ def test_joint_evidence_is_the_multivariate_normal(
     for candidate in checked:
         mean = [i.mean[candidate] for i in items]
         own = np.stack([i.slope[:, candidate] for i in items])
-        noise = np.diag([i.noise_sd**2 - i.offset_sd**2 for i in items])
+        noise = np.diag([i.noise_sd**2 - i.offset_sd**2 - i.band_sd**2 for i in items])
         gauge = np.outer([i.offset_sd for i in items], [i.offset_sd for i in items])
+        # Both are taken by the one specification of the relief: where it lies in it is the same.
+        band = np.outer([i.band_sd for i in items], [i.band_sd for i in items])
+        edges = sum(float(i.log_edges()[candidate]) for i in items)
         densities = []
         for factor, share in CLASSES:
             slope = own * np.r_[np.full(own.shape[1] - 4, factor), 1.0, 1.0, 1.0, 1.0]
-            covariance = slope @ slope.T + noise + factor**2 * gauge
+            covariance = slope @ slope.T + noise + factor**2 * gauge + band
             densities.append(share * multivariate_normal(mean, covariance).pdf([184.0, 185.0]))
-        exact = np.log(sum(densities)) + 2 * np.log1p(-MISREAD_SHARE)
+        exact = np.log(sum(densities)) + 2 * np.log1p(-MISREAD_SHARE) + edges
         ours = belief.log_weight[candidate] - population.log_prior[candidate]
         assert ours == pytest.approx(exact, abs=1e-6)
 
@@ -210,10 +213,10 @@ def test_twins_are_one_group(packer: Circuit, packer_predictor: Predictor) -> No
         value = machine.value(PRESSURE, poorer.states[state])
         seen.append(reading(f"r{number}", value, state))
     diagnosis = doctor.diagnose(seen)
-    assert set(diagnosis.suspects[0].group) >= {
-        "blade_left:piston_bypass",
-        "blade_right:piston_bypass",
-    }
+    twins = {"blade_left:piston_bypass", "blade_right:piston_bypass"}
+    groups = [set(s.group) for s in diagnosis.suspects[:3] if twins & set(s.group)]
+    assert groups
+    assert all(group >= twins for group in groups)
 
 
 def test_two_faults_are_found_when_one_does_not_explain(
@@ -522,7 +525,7 @@ def test_neither_diagnose_nor_the_web_application_reads_the_truth() -> None:
     for path in source.rglob("*.py"):
         assert "truth" not in path.read_text().replace(
             "hidden truths beside them are not read", ""
-        ).replace("kill the truth", "").replace("is the truth first", ""), path
+        ).replace("kill the truth", ""), path
 
 
 def test_weights_survive_extreme_readings(packer_predictor: Predictor) -> None:

@@ -22,11 +22,12 @@ from umweg.core.diagnose.tree import tree_of
 from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, TRY_MIN, action_of
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
+from umweg.core.observe.bands import variances_of
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.observations import Observation
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import Predictor, state_key
 from umweg.core.observe.quantities import Quantity
 from umweg.core.observe.weights import noise_at
 from umweg.core.solve.steady import SteadySolver
@@ -74,6 +75,11 @@ def by_brute_force(planner: Planner, step: Step) -> tuple[float, float]:
     mean, variance = planner.belief.posterior(shown.mean, shown.slope)
     live = planner.live
     typical = float(np.average(mean[live], weights=planner.weight[live]))
+    state = planner.circuit.states[step.state]
+    least = variances_of(planner.circuit).get(
+        (quantity.kind, quantity.place, state_key(state)), 0.0
+    )
+    variance = np.maximum(variance, least)
     sd = np.sqrt(variance + noise_at(quantity, typical, step.instrument) ** 2)
     population = planner.predictor.population
     edges = np.linspace((mean[live] - 5 * sd[live]).min(), (mean[live] + 5 * sd[live]).max(), 4001)

@@ -9,6 +9,7 @@ from umweg.core.circuit.document import Circuit, read_circuit
 from umweg.core.draft.frame import drafted_of
 from umweg.core.draft.joins import Pairings
 from umweg.core.errors import FormatError
+from umweg.core.observe.case import Case, read_cases
 from umweg.core.observe.job import Job, read_job
 
 HERE = Path(__file__).parent
@@ -82,3 +83,14 @@ def circuit_of(job: Job, beside: Path) -> Circuit:
             raise FormatError(f"{beside}: there is no circuit file {job.circuit} beside it")
         return read_circuit(path.read_bytes())
     return load_circuit(job.circuit)
+
+
+def load_cases(circuit_id: str = "") -> list[Case]:
+    """Cases in the trade's words: of one circuit, or all.
+
+    Raises
+    ------
+    FormatError : a file of cases is wrong; names every place.
+    """
+    files = sorted((HERE / "cases").glob(f"{circuit_id or '*'}.toml"))
+    return [case for path in files for case in read_cases(path.read_text(), load_circuit)]

@@ -60,7 +60,7 @@ class SuctionScreen(ComponentType):
     ports = (Port("inlet"), Port("outlet"))
 
     class Parameters(ParameterSet):
-        k: float = quantity(350, "L/min/√bar", "flow at 1 bar", low=0.5, high=5000, tolerance=0.1)
+        k: float = quantity(350, "L/min/√bar", "flow at 1 bar", low=0.01, high=5000, tolerance=0.1)
 
     fault_modes = (
         FaultMode(

@@ -27,21 +27,27 @@ _OPEN_S = 1e-9
 """Conductance of an open contact [S]."""
 
 
+_FLAT_V, _FLAT_OHM = 0.65, 20.0
+"""What a battery without any charge lacks of its voltage, and has more of its own resistance: with
+a fifth gone it gives 11 V and five times the drop, as an old one does that still turns a light on."""
+
+
 @law
 def _supply(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            free = (k[c, _SUPPLY.volts, b] - x[c, 1, b] + x[c, 0, b]) / k[
-                c, _SUPPLY.resistance_ohm, b
-            ]
+            flat = 1.0 - k[c, _SUPPLY.charge, b]
+            volts = k[c, _SUPPLY.volts, b] * (1.0 - _FLAT_V * flat)
+            ohm = k[c, _SUPPLY.resistance_ohm, b] * (1.0 + _FLAT_OHM * flat)
+            free = (volts - x[c, 1, b] + x[c, 0, b]) / ohm
             amps, slope = regulated(free, k[c, _SUPPLY.fuse_a, b])
             whole = 1.0 - smooth_step(k[c, _SUPPLY.blown, b], 0.35, 0.65)[0]
-            gone = _OPEN_S * k[c, _SUPPLY.resistance_ohm, b]
+            gone = _OPEN_S * ohm
             amps = amps * whole + free * gone
             slope = slope * whole + gone
             f[c, 1, b] = -_EL * amps
             f[c, 0, b] = _EL * amps
-            g = _EL * slope / k[c, _SUPPLY.resistance_ohm, b]
+            g = _EL * slope / ohm
             j[c, 1, 1, b] = g
             j[c, 1, 0, b] = -g
             j[c, 0, 1, b] = -g
@@ -50,6 +56,8 @@ def _supply(x, k, env, f, j):
 
 class PowerSupply(ComponentType):
     """Battery with its cables and fuse: ``i = (U₀ − U)/R``, never above what the fuse carries.
+
+    As its charge goes, U₀ goes and R grows: ``U₀·(1 − 0.65·(1 − c))``, ``R·(1 + 20·(1 − c))``.
 
     The fuse is a limit, so a shorted coil pulls the voltage down for all that hang on it.
     """
@@ -79,15 +87,16 @@ class PowerSupply(ComponentType):
         )
         resistance_ohm: float = quantity(0.02, "Ω", "battery and cables", low=1e-4, high=50)
         fuse_a: float = quantity(15, "A", "current the fuse carries", low=1e-4, high=1000)
+        charge: float = quantity(1, "1", "share of its charge that is left", low=0, high=1)
         blown: float = quantity(0, "1", "1: the fuse has blown", low=0, high=1)
 
     fault_modes = (
         FaultMode(
             name="weak",
-            label="battery low",
-            parameter="volts",
-            scale="factor",
-            severe=0.35,
+            label="battery low or worn out",
+            parameter="charge",
+            scale="to",
+            severe=0.0,
             family="command",
             base_rate=0.7,
             look="Voltage at the terminals under load.",

@@ -97,7 +97,7 @@ class GreasePump(ComponentType):
         motor_ohm: float = quantity(12, "Ω", "motor, running", low=0.1, high=1e5, of_supply=2)
         nominal_v: float = quantity(24, "V", "nominal voltage", low=3, high=60, of_supply=1)
         turns: float = quantity(1, "1", "1: its motor turns its eccentric", low=0, high=1)
-        air_share: float = quantity(0, "1", "share of its chamber filled with air", low=0, high=0.9)
+        air_share: float = quantity(0, "1", "share of its chamber filled with air", low=0, high=1)
 
     fault_modes = (
         FaultMode(
@@ -105,7 +105,7 @@ class GreasePump(ComponentType):
             label="pump element worn or its check does not seat",
             parameter="leak_cm3_per_bar",
             scale="factor",
-            severe=60.0,
+            severe=600.0,
             family="detour",
             base_rate=1.0,
             look="Grease at the element's weep hole; it does not reach the relief against a plug.",
@@ -127,7 +127,7 @@ class GreasePump(ComponentType):
             label="air in the grease: reservoir run empty or a hole beneath the stirrer",
             parameter="air_share",
             scale="to",
-            severe=0.9,
+            severe=1.0,
             family="source",
             base_rate=0.8,
             look="Bubbles where the pump's outlet is opened.",
@@ -206,7 +206,7 @@ class GreaseLine(ComponentType):
             6, "bar", "difference that moves the grease", low=0.01, high=200, tolerance=0.15
         )
         cm3_per_min_per_bar: float = quantity(
-            0.4, "cm³/min/bar", "flow per pressure above it", low=1e-5, high=500, tolerance=0.15
+            0.4, "cm³/min/bar", "flow per pressure above it", low=1e-12, high=500, tolerance=0.15
         )
         leak_cm3_per_bar: float = quantity(
             1e-6, "cm³/min/bar", "to the outside at its couplings", low=1e-9, high=50
@@ -218,7 +218,7 @@ class GreaseLine(ComponentType):
             label="line or its bearing plugged: hardened grease, squeezed tube",
             parameter="cm3_per_min_per_bar",
             scale="factor",
-            severe=1e-5,
+            severe=1e-9,
             family="dam",
             base_rate=1.2,
             look="Undo it at the bearing: nothing comes; undo it at the divider: it comes.",

@@ -42,7 +42,8 @@ def calibrate(
     """The numbers that the readings settle, those first of which most was learned.
 
     The machine's unknowns u ~ N(0, 1), given the readings y = S u + noise of the healthy machine:
-    mean Sᵀ K⁻¹ (y − m), variance 1 − diag(Sᵀ K⁻¹ S), K being the covariance of the readings.
+    mean Sᵀ K⁻¹ (y − m), variance 1 − diag(Sᵀ K⁻¹ S), K being the covariance of the readings. They
+    are what is fitted: the maker's band, which is about machines of a make, has no part in it.
 
     Raises
     ------
@@ -52,7 +53,9 @@ def calibrate(
     weighed: list[Measured] = []
     for earlier in history.baseline:
         try:
-            weighed.append(weigh_earlier(earlier, history.hours, exhibits, instruments))
+            weighed.append(
+                weigh_earlier(earlier, history.hours, exhibits, instruments, banded=False)
+            )
         except UmwegError:
             # It was read on another circuit than the machine has now.
             continue

@@ -157,12 +157,16 @@ class _Readings:
         names = [r.instrument for r in readings]
         same = np.array([[a == b for b in names] for a in names])
         offset_sd = np.array([r.offset_sd for r in readings])
+        bands = ["" if r.band is None else r.band.name for r in readings]
+        within = np.array([[bool(a) and a == b for b in bands] for a in bands])
+        band_sd = np.array([r.band_sd for r in readings])
+        alone = [r.noise_sd**2 - r.offset_sd**2 - r.band_sd**2 for r in readings]
         by_candidate = np.ascontiguousarray(slope.transpose(2, 0, 1))
         own, day = np.split(by_candidate, [-SEVERITIES - CONDITIONS], axis=2)
         return cls(
             np.stack([r.value - r.mean for r in readings], axis=1),
             _products(own) + same * np.outer(offset_sd, offset_sd),
-            _products(day) + np.diag([r.noise_sd**2 - r.offset_sd**2 for r in readings]),
+            _products(day) + within * np.outer(band_sd, band_sd) + np.diag(alone),
             np.stack([r.known for r in readings], axis=1),
             np.array([r.log_broad for r in readings]),
             np.array([r.log_misread for r in readings]),
@@ -236,6 +240,7 @@ def believe(
     if earlier:
         # Whatever is wrong now, known or not, the machine was in order then.
         log_other += float(_Readings.of(earlier, slope[-len(earlier) :]).fit()[0])
+    edges = np.zeros(count) + _edges(readings[: len(readings) - len(earlier)], earlier)
     classes = [taken.joint(factor) for factor, _ in CLASSES]
     fits = np.stack(
         [f.log_fit + np.log(share) for f, (_, share) in zip(classes, CLASSES, strict=True)]
@@ -244,7 +249,7 @@ def believe(
     log_fit = np.logaddexp.reduce(fits, axis=0)
     cells = slope[:, -SEVERITIES]
     return Belief(
-        _finely(suspects, prior + log_told + log_fit, prior, (taken, cells), told),
+        _finely(suspects, prior + log_told + log_fit + edges, prior, (taken, cells, edges), told),
         log_other,
         slope,
         _chosen(chosen, [f.precision for f in classes]),
@@ -252,6 +257,28 @@ def believe(
         _chosen(chosen, [f.set_aside for f in classes]),
         np.array([factor for factor, _ in CLASSES])[chosen],
     )
+
+
+def _edges(readings: Sequence[Measured], earlier: Sequence[Measured]) -> Array:
+    """(C,) what the edges of the bands change of the log likelihood.
+
+    A machine that was read there while it was in order has its own place in the band, or beside it:
+    as far as that still holds, the edges say nothing of it.
+    """
+    known = {r.band.name: r for r in earlier if r.band is not None}
+    total: Array = np.zeros(1)
+    for reading in readings:
+        if reading.band is not None:
+            then = known.get(reading.band.name)
+            before = 0.0 if then is None else _kept(then, reading)
+            total = total + (1.0 - before) * reading.log_edges()
+    return total
+
+
+def _kept(then: Measured, now: Measured) -> float:
+    """How much of what is not known of a sound machine in a reading was so in an earlier one."""
+    before, after = (float(np.linalg.norm(r.slope[:, 0])) for r in (then, now))
+    return min(before / max(after, 1e-9), 1.0)
 
 
 def _now_and_then(
@@ -338,7 +365,7 @@ def _finely(
     suspects: Suspects,
     log_weight: Array,
     prior: Array,
-    readings: tuple[_Readings, Array] | None,
+    readings: tuple[_Readings, Array, Array] | None,
     told: Sequence[Told],
 ) -> Array:
     """Log weights with the severity cells of the best candidates looked at in several places."""
@@ -372,7 +399,9 @@ def _finely(
         ]
         fit = _told(told, words, best_story)
         if readings is not None:
-            fit = fit + _fit_between(*readings, near, (beside, side), share)
+            taken, cells, edges = readings
+            fit = fit + _fit_between(taken, cells, near, (beside, side), share)
+            fit = fit + (1.0 - share) * edges[near] + share * edges[beside]
         fits.append(fit)
     finer = log_weight.copy()
     finer[near] = prior[near] + np.logaddexp.reduce(np.stack(fits), axis=0) - np.log(len(fits))

@@ -21,14 +21,17 @@ from umweg.core.observe.prediction import SEVERITIES
 from umweg.core.observe.weights import Evidence, Measured, Told
 
 WITHIN = 9.0
-"""Candidates this far [nats] behind the best are solved again."""
+"""Candidates this far [nats] behind the best are solved again …"""
+UNTRIED = 18.0
+"""… and who was not yet, even so far: past a kink a straight line makes of what is wrong an impossible
+one, a machine whose pump is set lower than somebody guessed stalls where its line goes on."""
 MOST = 96
 FAR = 0.06
 """Share of its documented value from which an unknown is off so far that the slope there counts for
 little; of a machine whose numbers are known, none is."""
 FARTHEST = 4.0
 """Standard deviations beyond which nobody's unknown is looked for."""
-ROUNDS = 5
+ROUNDS = 8
 SETTLED = 0.1
 """Change of a log weight [nats] that is none."""
 LEAST_STEP = 0.1
@@ -138,7 +141,9 @@ class SolvedAgain:
         predictor = self._predictor
         unknowns = predictor.unknowns
         weight = belief.log_weight
-        near = np.flatnonzero(weight > weight.max() - WITHIN)
+        tried = np.zeros(len(weight), dtype=bool)
+        tried[sorted({*self._at, *self._step})] = True
+        near = np.flatnonzero(weight > weight.max() - np.where(tried, WITHIN, UNTRIED))
         near = near[np.argsort(-weight[near], kind="stable")][:MOST]
         near = near[~np.isin(near, predictor.population.wandering)]
         count = len(unknowns.slot)

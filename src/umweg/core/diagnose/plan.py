@@ -22,6 +22,7 @@ from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Money, Stakes
 from umweg.core.faults.population import Fault
 from umweg.core.network.network import Indices
+from umweg.core.observe.bands import variances_of
 from umweg.core.observe.exhibits import Exhibits, Played
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Proposal, resolve_state
@@ -29,7 +30,7 @@ from umweg.core.observe.kinds.behaviours import told_of
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.narrow import Narrow
 from umweg.core.observe.observations import OBSERVATIONS, Observation
-from umweg.core.observe.predict import Predictor
+from umweg.core.observe.predict import Predictor, state_key
 from umweg.core.observe.quantities import Quantity, from_scale, place_label, quantity_of
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND
 from umweg.core.observe.weights import noise_at
@@ -292,11 +293,21 @@ class Planner:
         """What each reading would show on each live candidate, its instrument's noise included."""
         mean, variance = self._of_live(asked)
         return [
-            Spread(m, np.sqrt(v + self._noise(quantity, m, instrument) ** 2))
-            for (quantity, _), m, v, instrument in zip(
-                asked, mean, variance, read_with, strict=True
-            )
+            Spread(m, np.sqrt(self._within(*of, v) + self._noise(of[0], m, instrument) ** 2))
+            for of, m, v, instrument in zip(asked, mean, variance, read_with, strict=True)
         ]
+
+    def _within(self, quantity: Quantity, state: MachineState, variance: Array) -> Array:
+        """(L,) variance of a reading at least as large as the maker's band makes it."""
+        of_place = [key for key in self._bands if key[:2] == (quantity.kind, quantity.place)]
+        if not of_place:
+            return variance
+        least = self._bands.get((quantity.kind, quantity.place, state_key(state)), 0.0)
+        return np.maximum(variance, least)
+
+    @cached_property
+    def _bands(self) -> dict[tuple[str, str, str], float]:
+        return variances_of(self.circuit)
 
     def _noise(self, quantity: Quantity, mean: Array, instrument: Instrument | None) -> float:
         return noise_at(quantity, float(mean @ self._live_share), instrument)

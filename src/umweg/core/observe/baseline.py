@@ -22,7 +22,11 @@ SETTLED_HOURS = 3000.0
 
 
 def weigh_earlier(
-    earlier: Earlier, hours: float, exhibits: Exhibits, instruments: Sequence[Instrument]
+    earlier: Earlier,
+    hours: float,
+    exhibits: Exhibits,
+    instruments: Sequence[Instrument],
+    banded: bool = True,
 ) -> Measured:
     """An earlier reading as evidence about the machine's own unknowns.
 
@@ -32,12 +36,15 @@ def weigh_earlier(
     Parameters
     ----------
     hours : of the machine now
+    banded : it lies somewhere in the maker's band; else its own numbers account for all of it
 
     Raises
     ------
     UmwegError : the circuit of now has no such point or state.
     """
     found = earlier.reading.weigh(exhibits, instruments)
+    if not banded:
+        found = found.without_band()
     suspects = exhibits.suspects
     renewed = set(earlier.renewed_since)
     keys = unknowns_of(suspects.network).keys
@@ -51,10 +58,16 @@ def weigh_earlier(
     slope = np.concatenate([own * share, timings, np.zeros(len(of_the_day))])
     gone = float(((1.0 - share**2) * own**2).sum() + (of_the_day**2).sum())
     count = found.mean.shape[0]
+    band = found.band
+    if band is not None:
+        # Where it lies in its band is the machine's own as well, and goes the way of the rest.
+        left = float(np.sqrt((slope[: len(keys)] ** 2).sum() / max((own**2).sum(), 1e-300)))
+        band = replace(band, sd=left * band.sd)
     return replace(
         found,
+        band=band,
         mean=np.full(count, found.mean[0]),
         slope=np.repeat(slope[:, None], count, axis=1),
         known=np.full(count, bool(found.known[0])),
-        noise_sd=float(np.hypot(found.noise_sd, np.sqrt(gone))),
+        noise_sd=float(np.sqrt(found.noise_sd**2 + gone)),
     )

@@ -308,6 +308,19 @@ class Predictor:
                 self._healthy[key] = solved[:, 0]
             return self._healthy[key]
 
+    def sound(self, quantity: Quantity, named: MachineState) -> float:
+        """What the machine as documented shows, on the comparison scale, nobody else being solved.
+
+        Raises
+        ------
+        SolveError : it has no steady state there.
+        """
+        state = self.solvable(named)
+        across = self.healthy(named)[:, None]
+        parameters = self.solver.parameters_of([state], Cases.as_documented(1), self._extract.slots)
+        value, _ = self._extract.read(quantity, across, parameters, state.viscosity_mm2_s)
+        return float(value[0])
+
     @property
     def in_time(self) -> Sequence[Timing]:
         """What could be read in time next: all of it, or what is played where nobody waits."""

@@ -1,7 +1,8 @@
 """What an observation says about every candidate: a number that was measured, or a word."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,6 +62,8 @@ class Measured:
     """Whose offset it shares with other readings; nothing where there is none to share."""
     offset_sd: float = 0.0
     """That part of ``noise_sd``."""
+    band: "Width | None" = None
+    """What sound machines show there by the maker's word; its own spread is part of ``noise_sd``."""
     beside: Array | None = None
     """(2, C) what each candidate would show at the severity below and above it, where that is not
     what its neighbours' ``mean`` says; no number where it is."""
@@ -78,12 +81,40 @@ class Measured:
             mean = np.where(np.isfinite(own) & (others >= 0), own, mean)
         return mean
 
+    @property
+    def band_sd(self) -> float:
+        """That part of ``noise_sd`` by which sound machines differ within the maker's band."""
+        return 0.0 if self.band is None else self.band.sd
+
+    def without_band(self) -> "Measured":
+        """The same where the machine's own numbers account for all in which sound machines differ."""
+        alone = float(np.sqrt(self.noise_sd**2 - self.band_sd**2))
+        return replace(self, band=None, noise_sd=alone)
+
     def marginal(self) -> Array:
         """(C,) log likelihood of this reading alone."""
+        fit = np.logaddexp(self._log_normal(), self.log_misread + np.log(MISREAD_SHARE))
+        return np.where(self.known, fit + self.log_edges(), self.log_broad)
+
+    def _log_normal(self) -> Array:
         variance = np.einsum("uc,uc->c", self.slope, self.slope) + self.noise_sd**2
-        fit = log_normal(self.value - self.mean, variance)
-        fit = np.logaddexp(fit + np.log1p(-MISREAD_SHARE), self.log_misread + np.log(MISREAD_SHARE))
-        return np.where(self.known, fit, self.log_broad)
+        fit: Array = log_normal(self.value - self.mean, variance) + np.log1p(-MISREAD_SHARE)
+        return fit
+
+    def log_edges(self) -> Array:
+        """(C,) what the edges of its band change of the log likelihood: it is alike to all who stay
+        within, and falls at once beyond; weighed together with others it is taken for a normal of the
+        same spread."""
+        if self.band is None:
+            return np.zeros(len(self.mean))
+        # What a fault changes is added to what the machine would show in good order.
+        other = self.slope - self.slope[:, :1]
+        rest = np.einsum("uc,uc->c", other, other) + self.noise_sd**2 - self.band_sd**2
+        sound = self.value - (self.mean - self.mean[0])
+        within = self.band.log_share(sound, np.sqrt(rest)) + np.log1p(-MISREAD_SHARE)
+        misread = self.log_misread + np.log(MISREAD_SHARE)
+        edges = np.logaddexp(within, misread) - np.logaddexp(self._log_normal(), misread)
+        return np.where(self.known, edges, 0.0)
 
 
 @dataclass(frozen=True)
@@ -105,6 +136,25 @@ class Told:
     def marginal(self) -> Array:
         """(C,) log likelihood."""
         return self.log_likelihood
+
+
+class Width(Protocol):
+    """What sound machines show somewhere, as far apart as they are."""
+
+    @property
+    def name(self) -> str:
+        """Readings of one name share where the machine lies in it."""
+        ...
+
+    @property
+    def sd(self) -> float:
+        """Standard deviation beyond what the unknowns account for."""
+        ...
+
+    def log_share(self, sound: Array, sd: Array) -> Array:
+        """(C,) log density of what is read, less each candidate's difference from a sound machine,
+        of machines that are anywhere in it alike."""
+        ...
 
 
 Spread = Callable[[Array, Array], Array]
@@ -132,11 +182,20 @@ def log_normal(error: Array, variance: Array) -> Array:
     return result
 
 
-def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
+def noise_sd(
+    quantity: Quantity,
+    value_base: float,
+    instrument: Instrument | None,
+    expected_base: float = 0.0,
+) -> float:
     """Standard deviation of one reading on the comparison scale.
 
     Instrument class as two standard deviations of full scale, and conditions not quite met.
     Speeds and times come from a stop watch, drift and ways from a rule: relative.
+
+    Parameters
+    ----------
+    expected_base : what a sound machine shows there: whoever names no instrument took one that bears it
     """
     if quantity.kind == "drift_mm_min":
         return 0.3
@@ -147,15 +206,19 @@ def noise_sd(quantity: Quantity, value_base: float, instrument: Instrument | Non
         return 0.04 * abs(value_base) + 0.3
     if quantity.of.unit == "rpm":
         counted = 0.015 * abs(value_base) + (STANDING_RPM if quantity.at_point else 2.0)
-        return float(np.hypot(counted, gauge_sd(quantity, value_base, instrument)))
+        return float(np.hypot(counted, gauge_sd(quantity, value_base, instrument, expected_base)))
     if quantity.kind == "settled_c":
         return SETTLED_SD_C
     if quantity.kind == "voltage_v":
         return float(
-            np.hypot(0.01 * abs(value_base) + 0.1, gauge_sd(quantity, value_base, instrument))
+            np.hypot(
+                0.01 * abs(value_base) + 0.1,
+                gauge_sd(quantity, value_base, instrument, expected_base),
+            )
         )
-    class_sd = gauge_sd(quantity, value_base, instrument)
-    floor = min(FLOOR_SD, FLOOR_SHARE * _full_scale(value_base, instrument))
+    class_sd = gauge_sd(quantity, value_base, instrument, expected_base)
+    scale = _full_scale(max(abs(value_base), abs(expected_base)), instrument)
+    floor = min(FLOOR_SD, FLOOR_SHARE * scale)
     return float(np.hypot(class_sd, CONDITIONS_SD * abs(value_base)) + floor)
 
 
@@ -170,12 +233,18 @@ def uncertainty(quantity: Quantity, value_base: float, instrument: Instrument | 
     return sd * float(np.hypot(1.0, value_base)) if quantity.compressed else sd
 
 
-def gauge_sd(quantity: Quantity, value_base: float, instrument: Instrument | None) -> float:
+def gauge_sd(
+    quantity: Quantity,
+    value_base: float,
+    instrument: Instrument | None,
+    expected_base: float = 0.0,
+) -> float:
     """Standard deviation of an instrument's own error, in base units; 0 where none is used."""
     if quantity.of.measured_by is None:
         return 0.0
     accuracy = DEFAULT_ACCURACY_PCT if instrument is None else instrument.accuracy_pct
-    return accuracy / 200.0 * _full_scale(value_base, instrument)
+    scale = _full_scale(max(abs(value_base), abs(expected_base)), instrument)
+    return accuracy / 200.0 * scale
 
 
 def _full_scale(value_base: float, instrument: Instrument | None) -> float:

@@ -243,7 +243,7 @@ class SteadySolver:
         cases : B cases
         start : (N_unknown, B) across variables to start from, default at rest
         """
-        cases = self._linked(states, cases)
+        asked, cases = cases, self._linked(states, cases)
         count = cases.count
         boundary = np.stack([s.boundary for s in states])[cases.state]
         begin = self._rest(boundary) if start is None else start.T
@@ -275,6 +275,15 @@ class SteadySolver:
             queues = [np.ascontiguousarray(left[t::threads]) for t in range(threads)]
             side_by_side(run, queues)
             left = np.flatnonzero(status == WAITING)
+        lost = np.flatnonzero(status != SETTLED)
+        if start is not None and len(lost):
+            # Whoever goes round in circles from where another machine stands may settle from rest.
+            rest = Cases(asked.state[lost], asked.slot[lost], asked.value[lost])
+            again = self.solve(states, rest)
+            fine = lost[again.converged]
+            results[0][fine] = again.across.T[again.converged]
+            status[fine] = SETTLED
+            results[1][fine] = again.residual_lpm[again.converged]
         return Solution(
             np.ascontiguousarray(results[0].T), status == SETTLED, results[1], results[3]
         )

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from umweg.core.circuit.document import Circuit, Kind, MachineState, ReadKind, Text
 from umweg.core.errors import ObservationError
+from umweg.core.observe.bands import band_at
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument, Number
@@ -15,6 +16,7 @@ from umweg.core.observe.kinds.base import Left, Observed, resolve_state
 from umweg.core.observe.quantities import (
     Quantity,
     check_quantity,
+    from_scale,
     place_label,
     to_scale,
     worked_out_in,
@@ -91,19 +93,23 @@ class Reading(Observed):
         instrument = next((i for i in instruments if i.id == self.instrument), None)
         value = float(to_scale(quantity, np.asarray(value_base)))
         broad = log_broad(quantity, shown.mean, value)
+        band = band_at(exhibits, quantity, state)
+        expected = float(from_scale(quantity, np.asarray(shown.mean[0])))
+        noise = noise_sd(quantity, value_base, instrument, expected)
         return Measured(
             self.id,
             quantity,
             state,
             value,
-            noise_sd(quantity, value_base, instrument),
+            noise if band is None else float(np.hypot(noise, band.sd)),
             shown.mean,
             shown.slope,
             shown.known,
             broad,
             log_misread(quantity, broad, value, instrument),
             self.instrument or quantity.kind,
-            SAME_GAUGE * gauge_sd(quantity, value_base, instrument),
+            SAME_GAUGE * gauge_sd(quantity, value_base, instrument, expected),
+            band,
         )
 
     def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
