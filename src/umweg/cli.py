@@ -1025,7 +1025,8 @@ def bench_cases(
 
     cases = [case for name in circuit or [""] for case in load_cases(name)]
     found: list[CaseFigures] = []
-    for f in measure(cases, load_jobs()[0].instruments):
+    circuits = {name: load_circuit(name) for name in {case.circuit for case in cases}}
+    for f in measure(cases, circuits, load_jobs()[0].instruments):
         found.append(f)
         if as_json:
             print(json.dumps(asdict(f)), flush=True)

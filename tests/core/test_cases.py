@@ -86,7 +86,8 @@ def test_the_librarys_cases_are_of_every_circuit_and_name_what_there_is() -> Non
 def test_a_machine_in_order_is_called_so_and_plain_cases_are_found() -> None:
     """A floor for one circuit; the bench has all."""
     chosen = load_cases("sweeper_steering")
-    found = list(bench_cases(chosen, load_jobs()[0].instruments))
+    circuits = {"sweeper_steering": load_circuit("sweeper_steering")}
+    found = list(bench_cases(chosen, circuits, load_jobs()[0].instruments))
     assert [f.case for f in found] == [c.id for c in chosen]
     assert not [f for f in found if f.left_out]
     assert not [f for f in found if f.confidently_wrong]

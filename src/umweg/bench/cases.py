@@ -1,15 +1,15 @@
 """Cases told in the trade's words, diagnosed as they were told: is what was wrong named first?"""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from itertools import groupby
 
+from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ranking import Suspect
 from umweg.core.observe.case import Case, found_by
 from umweg.core.observe.instruments import Instrument
-from umweg.library import load_circuit
 
 SURE = 0.97
 MOST_SHOWN = 4
@@ -43,21 +43,26 @@ class CaseFigures:
 
 
 def bench_cases(
-    cases: Sequence[Case], instruments: Sequence[Instrument], processes: int = 2
+    cases: Sequence[Case],
+    circuits: Mapping[str, Circuit],
+    instruments: Sequence[Instrument],
+    processes: int = 2,
 ) -> Iterator[CaseFigures]:
     """Figures of each case as they come, circuit by circuit."""
     kit = tuple(instruments)
     with ProcessPoolExecutor(processes) as pool:
         parts = [
-            pool.submit(_of_circuit, tuple(of_one), kit)
-            for _, of_one in groupby(cases, key=lambda c: c.circuit)
+            pool.submit(_of_circuit, circuits[name], tuple(of_one), kit)
+            for name, of_one in groupby(cases, key=lambda c: c.circuit)
         ]
         for part in parts:
             yield from part.result()
 
 
-def _of_circuit(cases: Sequence[Case], instruments: Sequence[Instrument]) -> list[CaseFigures]:
-    doctor = Diagnostician.of(load_circuit(cases[0].circuit), instruments)
+def _of_circuit(
+    circuit: Circuit, cases: Sequence[Case], instruments: Sequence[Instrument]
+) -> list[CaseFigures]:
+    doctor = Diagnostician.of(circuit, instruments)
     doctor.prepare()
     return [_one(doctor, case) for case in cases]
 

@@ -6,7 +6,7 @@ shows there is taken to lie anywhere in the band alike, and what a fault changes
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -40,6 +40,10 @@ class Band:
     low: float
     high: float
     sd: float
+
+    def kept(self, share: float) -> "Band":
+        """The same where so much of what it adds is still as it was."""
+        return replace(self, sd=share * self.sd)
 
     def log_share(self, sound: Array, sd: Array) -> Array:
         """(C,) log density of a reading, of machines that lie anywhere in the band alike.

@@ -62,7 +62,7 @@ def weigh_earlier(
     if band is not None:
         # Where it lies in its band is the machine's own as well, and goes the way of the rest.
         left = float(np.sqrt((slope[: len(keys)] ** 2).sum() / max((own**2).sum(), 1e-300)))
-        band = replace(band, sd=left * band.sd)
+        band = band.kept(left)
     return replace(
         found,
         band=band,

@@ -151,6 +151,10 @@ class Width(Protocol):
         """Standard deviation beyond what the unknowns account for."""
         ...
 
+    def kept(self, share: float) -> "Width":
+        """The same where so much of what it adds is still as it was."""
+        ...
+
     def log_share(self, sound: Array, sd: Array) -> Array:
         """(C,) log density of what is read, less each candidate's difference from a sound machine,
         of machines that are anywhere in it alike."""
