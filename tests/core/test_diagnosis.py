@@ -29,6 +29,7 @@ from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.behaviours import Behaviour, Spoken
+from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.observations import Observation
@@ -460,6 +461,36 @@ def test_units_and_repeats_are_kept_as_taken_and_compared_in_base(
     assert item.value == pytest.approx(2650 * 0.0689475729)
 
 
+@pytest.mark.parametrize(
+    ("values", "trend", "counts"),
+    [
+        ((98.0, 84.0, 71.0), "falls", 71.0),
+        ((60.0, 72.0, 88.0), "rises", 88.0),
+        # Scatter, two alone, and what goes one way by as little as a needle trembles.
+        ((98.0, 84.0, 91.0), "", 91.0),
+        ((98.0, 84.0), "", 91.0),
+        ((100.0, 98.0, 96.0), "", 98.0),
+    ],
+)
+def test_repeats_that_go_one_way_end_at_the_last_and_not_at_their_mean(
+    packer: Circuit,
+    packer_predictor: Predictor,
+    values: tuple[float, ...],
+    trend: str,
+    counts: float,
+) -> None:
+    first, *repeats = values
+    taken = reading("x", first, "blade_extend_stalled", repeats=repeats)
+    assert taken.trend == trend
+    item = taken.weigh(Played(packer_predictor), [])
+    assert item.value == pytest.approx(counts)
+    # It may go on by as much again as it went last.
+    steady = reading("y", counts, "blade_extend_stalled").weigh(Played(packer_predictor), [])
+    last_step = abs(values[-1] - values[-2]) if trend else 0.0
+    assert item.noise_sd == pytest.approx(np.hypot(steady.noise_sd, last_step), rel=1e-6)
+    assert ("each time" in taken.words(packer)) == bool(trend)
+
+
 def test_verdicts(packer: Circuit) -> None:
     spec = specification_for(packer, "pressure_bar", "block_gauge", "blade_extend_stalled")
     assert spec is not None
@@ -532,6 +563,27 @@ def test_weights_survive_extreme_readings(packer_predictor: Predictor) -> None:
     item = reading("x", 9e5, "blade_extend_stalled").weigh(Played(packer_predictor), [])
     belief = believe(Played(packer_predictor).suspects, [item])
     assert np.isfinite(logsumexp(belief.log_weight))
+
+
+def test_a_find_is_a_fact_and_what_it_leaves_unexplained_is_a_second_fault(
+    packer_doctor: Diagnostician,
+) -> None:
+    """The blade's link is seen to be off, and the tailgate is dead as well: no link does that."""
+    dead = [
+        Behaviour(id=f"{f.id}-{m}", function=f.id, move=m, how="dead")
+        for f in packer_doctor.circuit.functions
+        for m in f.moves
+    ]
+    link = Confirmation(id="c", component="blade_section", mode="linkage_off", seen="found")
+    off = "blade_section:linkage_off"
+    before = packer_doctor.diagnose(dead, with_steps=False)
+    assert all(off not in s.group[0] for s in before.suspects[:3])
+    found = packer_doctor.diagnose([*dead, link], with_steps=False)
+    leader = found.suspects[0]
+    assert off in {f.key for f in leader.hypothesis.faults}
+    assert leader.there > 0.7
+    pairs = [s for s in found.suspects[:3] if len(s.hypothesis.faults) == 2]
+    assert any(off in {f.key for f in s.hypothesis.faults} for s in pairs)
 
 
 def test_a_second_fault_is_named_where_the_leader_leaves_words_unexplained() -> None:

@@ -80,3 +80,10 @@ def test_no_state_is_offered_in_which_it_cannot_be_read(packer_doctor: Diagnosti
     )
     assert found
     assert not any("Engine off" in w or "neutral" in w for w in found)
+
+
+def test_repeats_that_fall_are_said_to_fall(packer_doctor: Diagnostician) -> None:
+    usual = healthy(packer_doctor, "block_gauge", STATE)
+    found = words(packer_doctor, usual, repeats=[0.93 * usual, 0.88 * usual])
+    assert any("falls each time" in w for w in found)
+    assert words(packer_doctor, usual) == []

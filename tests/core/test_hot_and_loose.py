@@ -23,7 +23,7 @@ from umweg.core.observe.exhibits import Played
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
 from umweg.core.observe.kinds.behaviours import Behaviour
-from umweg.core.observe.kinds.confirmations import TAKEN_FOR_IT, Confirmation
+from umweg.core.observe.kinds.confirmations import Confirmation
 from umweg.core.observe.kinds.readings import Reading, blank
 from umweg.core.observe.kinds.warmth import WARMTHS, RunsHot, WarmthFelt, cycle_of
 from umweg.core.observe.observations import Observation
@@ -251,8 +251,9 @@ def test_a_loose_plug_is_seen_to_be_loose_while_it_holds() -> None:
     loose, broken = f"changeover:{mode}", "changeover:coil_b_open"
     before = shares_of(doctor, [dead])
     after = {seen: shares_of(doctor, [dead, look]) for seen, look in looked.items()}
-    sure = WORKS[component_type("detent_solenoid_valve").mode(mode).work].look_sure
-    for seen, chance in (("found", sure / TAKEN_FOR_IT), ("not_found", 1.0 - sure)):
+    work = WORKS[component_type("detent_solenoid_valve").mode(mode).work]
+    found, missed = work.look_sure / work.look_mistaken, 1.0 - work.look_sure
+    for seen, chance in (("found", found), ("not_found", missed)):
         gain = after[seen][loose] / after[seen][broken] / (before[loose] / before[broken])
         assert gain == pytest.approx(chance, rel=0.35)
 

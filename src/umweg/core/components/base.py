@@ -90,7 +90,8 @@ class Work:
     ``part_share`` of the price of the whole part; ``minutes`` of its own, None where it takes as
     long as exchanging the part; ``material`` in money. ``look_min`` is how long a look for the
     fault takes, None where the part has to be in hand; ``look_sure`` how surely the worst shows;
-    ``look_reach``: one has to get at the part for it.
+    ``look_reach``: one has to get at the part for it; ``look_mistaken`` how often it is taken to be
+    there where it is not: a link that is off is off, a worn edge is a matter of judgement.
     """
 
     part_share: float = 0.0
@@ -99,21 +100,28 @@ class Work:
     look_min: float | None = None
     look_sure: float = 0.85
     look_reach: bool = True
+    look_mistaken: float = 0.03
 
 
+PLAIN = 0.004
+"""How often somebody reports what is plain to see, and it is not so: the wrong side, a mix-up."""
 WORKS: Mapping[WorkKind, Work] = {
     "exchange": Work(part_share=1.0),
-    "outside": Work(part_share=1.0, look_min=3, look_sure=0.97, look_reach=False),
+    "outside": Work(
+        part_share=1.0, look_min=3, look_sure=0.97, look_reach=False, look_mistaken=PLAIN
+    ),
     "reseal": Work(part_share=0.15),
-    "clean": Work(part_share=0.05),
-    "refit": Work(minutes=20, material=5, look_min=3, look_sure=0.95),
-    "wiring": Work(minutes=20, material=10, look_min=6, look_sure=0.8),
+    "clean": Work(part_share=0.05, look_mistaken=0.01),
+    "refit": Work(minutes=20, material=5, look_min=3, look_sure=0.95, look_mistaken=PLAIN),
+    "wiring": Work(minutes=20, material=10, look_min=6, look_sure=0.8, look_mistaken=PLAIN),
     "set": Work(minutes=10, look_sure=0.5),
-    "swap": Work(minutes=20, look_min=8, look_sure=0.95),
-    "by_hand": Work(minutes=3, look_min=2, look_sure=0.97),
-    "top_up": Work(minutes=15, material=30, look_min=2, look_sure=0.97),
+    "swap": Work(minutes=20, look_min=8, look_sure=0.95, look_mistaken=PLAIN),
+    "by_hand": Work(minutes=3, look_min=2, look_sure=0.97, look_mistaken=PLAIN),
+    "top_up": Work(minutes=15, material=30, look_min=2, look_sure=0.97, look_mistaken=PLAIN),
     "oil": Work(minutes=60, material=500, look_min=10, look_sure=0.6),
-    "wrong_part": Work(part_share=1.0, look_min=4, look_sure=0.9, look_reach=False),
+    "wrong_part": Work(
+        part_share=1.0, look_min=4, look_sure=0.9, look_reach=False, look_mistaken=PLAIN
+    ),
 }
 """Money is per fault, not per part: a screw is ten minutes, oil of the wrong grade is a tankful."""
 

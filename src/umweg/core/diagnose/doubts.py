@@ -47,7 +47,7 @@ def doubts_of(
     ObservationError : its place or unit is not one of the machine's.
     NotPlayedError : what the candidates would show there was not worked out yet.
     """
-    beyond = _beyond_scale(reading, instruments)
+    beyond = (*_beyond_scale(reading, instruments), *_trend(reading))
     nearest = _widths(exhibits, ranking, reading, instruments)
     if nearest <= SURPRISE_WIDTHS:
         return beyond
@@ -77,6 +77,18 @@ def _beyond_scale(reading: Reading, instruments: Sequence[Instrument]) -> tuple[
     if low - slack <= value <= high + slack:
         return ()
     return (Doubt(f"{instrument.label} cannot show {reading.value:g} {reading.unit}."),)
+
+
+def _trend(reading: Reading) -> tuple[Doubt, ...]:
+    if not reading.trend:
+        return ()
+    return (
+        Doubt(
+            f"It {reading.trend} each time: what feeds it does not come back as fast as it is used "
+            "(oil level, suction, store, battery), or the machine had not settled. The last one "
+            "counts: read on until it stays."
+        ),
+    )
 
 
 def _widths(

@@ -22,8 +22,6 @@ SEEN_WORDS: dict[Seen, str] = {
     "not_found": "not found",
     "cannot_see": "cannot be seen",
 }
-TAKEN_FOR_IT = 0.03
-"""How often something is taken for a fault that is not there."""
 CANNOT_SEE = 0.04
 SLIGHT = 0.3
 """How surely the slightest fault shows, as a share of the worst."""
@@ -59,13 +57,18 @@ class Confirmation(Observed):
         suspects = exhibits.suspects
         mode = mode_of(suspects.circuit, self.component, self.mode)
         # Whoever is not modelled has not this fault either.
-        shown = np.append(shows(suspects.population, self.component, mode), TAKEN_FOR_IT)
+        mistaken = WORKS[mode.work].look_mistaken
+        shown = np.append(shows(suspects.population, self.component, mode), mistaken)
         probability = {
             "found": (1.0 - CANNOT_SEE) * shown,
             "not_found": (1.0 - CANNOT_SEE) * (1.0 - shown),
             "cannot_see": np.full(len(shown), CANNOT_SEE),
         }[self.seen]
-        fit = told(self.id, probability, len(SEEN_WORDS)).log_likelihood
+        if self.seen == "found":
+            # Nobody says that by chance: what was found is a fact, but for a mistake in what it is.
+            fit = np.log(probability)
+        else:
+            fit = told(self.id, probability, len(SEEN_WORDS)).log_likelihood
         return Told(self.id, fit[:-1], float(fit[-1]), lasting=self.lasting)
 
     def witnessed(
@@ -74,7 +77,7 @@ class Confirmation(Observed):
         """Found where it is and shows; now and then where it is not."""
         del instrument
         mode = mode_of(machine.circuit, self.component, self.mode)
-        chance = TAKEN_FOR_IT
+        chance = WORKS[mode.work].look_mistaken
         for fault, severity in machine.faults:
             if (fault.component_id, fault.mode.name) == (self.component, self.mode):
                 chance = float(_sureness(mode, severity))
@@ -131,7 +134,7 @@ def mode_of(circuit: Circuit, component_id: str, mode: str) -> FaultMode:
 
 def shows(population: Population, component_id: str, mode: FaultMode) -> Array:
     """(C,) probability that a look finds a fault, for each candidate."""
-    found = np.full(population.count, TAKEN_FOR_IT)
+    found = np.full(population.count, WORKS[mode.work].look_mistaken)
     for h, hypothesis in enumerate(population.hypotheses):
         for w, fault in enumerate(hypothesis.faults):
             if (fault.component_id, fault.mode.name) == (component_id, mode.name):

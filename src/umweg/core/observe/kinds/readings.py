@@ -1,6 +1,7 @@
 """Numbers read from an instrument, a watch or a rule."""
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
+from itertools import pairwise
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -38,6 +39,11 @@ DIMENSION: Mapping[str, str] = {
     **{kind: of.dimension for kind, of in KINDS.items()},
     "time_s": "time",
 }
+
+TREND_FROM = 3
+"""Readings that go one way, so many at least …"""
+TREND_SHARE = 0.1
+"""… and so far from the first to the last, as a share of the larger, are no scatter."""
 
 
 class Reading(Observed):
@@ -81,8 +87,27 @@ class Reading(Observed):
         """Place, values and state."""
         state = resolve_state(circuit, self.state)
         quantity, _ = measured(circuit, self)
-        values = ", ".join(f"{v:g}" for v in (self.value, *self.repeats))
-        return f"{place_label(circuit, quantity)} {values} {self.unit} — {state.label}"
+        values = ", ".join(f"{v:g}" for v in self.values)
+        trend = f" ({self.trend} each time: the last counts)" if self.trend else ""
+        return f"{place_label(circuit, quantity)} {values} {self.unit}{trend} — {state.label}"
+
+    @property
+    def values(self) -> tuple[float, ...]:
+        """As read, one after the other."""
+        return (self.value, *self.repeats)
+
+    @property
+    def trend(self) -> Literal["", "falls", "rises"]:
+        """Where repeats go one way: what feeds the place does not come back as it is used, or had
+        not settled yet. A machine that goes on like that ends at the last, not at their mean."""
+        values = self.values
+        far = abs(values[-1] - values[0]) > TREND_SHARE * max(abs(v) for v in values)
+        if len(values) < TREND_FROM or not far:
+            return ""
+        steps = [after - before for before, after in pairwise(values)]
+        if all(step < 0 for step in steps):
+            return "falls"
+        return "rises" if all(step > 0 for step in steps) else ""
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Measured:
         """Against what each candidate would show there."""
@@ -95,7 +120,12 @@ class Reading(Observed):
         broad = log_broad(quantity, shown.mean, value)
         band = band_at(exhibits, quantity, state)
         expected = float(from_scale(quantity, np.asarray(shown.mean[0])))
-        noise = noise_sd(quantity, value_base, instrument, expected)
+        noise = float(
+            np.hypot(
+                noise_sd(quantity, value_base, instrument, expected),
+                _unsettled(quantity, self, value_base),
+            )
+        )
         return Measured(
             self.id,
             quantity,
@@ -156,8 +186,19 @@ def blank(quantity: Quantity, state: str) -> Reading:
     )
 
 
+def _unsettled(quantity: Quantity, reading: Reading, value_base: float) -> float:
+    """How far a reading that went one way may still be from where it ends: its last step, as standard
+    deviation on the comparison scale."""
+    if not reading.trend:
+        return 0.0
+    share = abs(reading.values[-1] - reading.values[-2]) / max(abs(reading.values[-1]), 1e-9)
+    base = share * abs(value_base)
+    return float(base / np.hypot(1.0, value_base)) if quantity.compressed else base
+
+
 def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
-    """The quantity and its value in base units: mean of the repeats, stroke over time for a watch.
+    """The quantity and its value in base units: mean of the repeats, the last of them where they go
+    one way, stroke over time for a watch.
 
     Raises
     ------
@@ -168,8 +209,8 @@ def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
     if reading.unit not in UNITS or UNITS[reading.unit].kind != wanted:
         fit = ", ".join(u.symbol for u in UNITS.values() if u.kind == wanted)
         raise ObservationError(f"“{reading.unit}” is not a unit of {wanted}; use {fit}")
-    values = [reading.value, *reading.repeats]
-    mean = sum(values) / len(values)
+    values = reading.values
+    mean = values[-1] if reading.trend else sum(values) / len(values)
     if reading.quantity == "time_s":
         quantity = Quantity("speed_mm_s", reading.point)
         check_quantity(circuit, quantity)
