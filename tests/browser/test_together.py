@@ -11,6 +11,8 @@ from tests.browser.test_journey import open_bench, type_number
 from umweg.service.paths import FRONT_END
 
 SERIAL = "R18-0417"
+READ_NEXT = "R18-0533"
+"""Where a reading is worth far more than any look."""
 AXE = FRONT_END / "node_modules" / "axe-core" / "axe.min.js"
 
 
@@ -43,16 +45,18 @@ def test_what_one_writes_the_other_sees(page: Page, second: Page, address: str) 
 def test_a_step_stays_under_the_finger_when_somebody_else_changes_the_job(
     page: Page, second: Page, address: str
 ) -> None:
-    open_bench(page, address, SERIAL)
+    open_bench(page, address, READ_NEXT)
     step = page.locator("section[aria-label='Next step']")
     expect(step).to_be_visible(timeout=WORKED_OUT_MS)
     before = step.get_attribute("data-point"), step.get_attribute("data-state")
+    record = page.get_by_role("tab", name=re.compile(r"^Record \d+$"))
+    entries = int(record.inner_text().split()[-1])
     page.get_by_role("button", name="Enter the reading").click()
     page.get_by_role("button", name="7", exact=True).click()
     second.goto(f"{page.url}/complaint")
     row = second.get_by_role("group", name="Packer blade out (pack)")
     row.get_by_role("button", name="As usual").click()
-    expect(page.get_by_role("tab", name="Record 7")).to_be_visible()
+    expect(page.get_by_role("tab", name=f"Record {entries + 1}")).to_be_visible()
     expect(page.get_by_label("Value")).to_have_text("7")
     page.get_by_role("button", name="Back to the step").click()
     offer = page.get_by_role("button", name=re.compile("The job has changed"))
