@@ -104,3 +104,8 @@ def test_confidently_wrong_is_sure_explained_and_another() -> None:
         case.circuit, case.id, case.sort, ("a",), False, False, 0.98, True, (), (), ""
     )
     assert figures.confidently_wrong
+
+
+def test_cases_of_no_circuit_are_refused_by_name() -> None:
+    with pytest.raises(FormatError, match="no cases of “nope”; there are of chipper_lubrication"):
+        load_cases("nope")

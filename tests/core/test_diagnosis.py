@@ -36,7 +36,7 @@ from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import How, Quantity
 from umweg.core.observe.weights import MISREAD_SHARE, Measured, noise_sd
-from umweg.core.shop.verdict import judge, specification_for
+from umweg.core.shop.verdict import judge, specification_for, verdict_of
 from umweg.library import HERE, load_circuit, load_jobs
 
 JOBS = {job.id: job for job in load_jobs() if job.circuit == "packer_truck"}
@@ -499,6 +499,27 @@ def test_verdicts(packer: Circuit) -> None:
     assert judge(spec, 133.0, 2.0).word == "low"
     assert judge(spec, 199.0, 2.0).word == "high"
     assert specification_for(packer, "pressure_bar", "block_gauge", "blade_extend_free") is None
+
+
+def test_a_reading_that_still_falls_is_judged_by_where_it_ends(packer: Circuit) -> None:
+    """The block's relief is to read 178 to 190 bar: the ranking and the verdict take the last one."""
+    kit = JOBS["packer_weak"].instruments
+    once = reading("x", 170.0, "blade_extend_stalled")
+    _, value, verdict = verdict_of(packer, once, kit)
+    assert verdict is not None
+    assert (value, verdict.word) == (170.0, "low")
+    falling = reading("x", 200.0, "blade_extend_stalled", repeats=[186.0, 170.0])
+    _, value, verdict = verdict_of(packer, falling, kit)
+    assert verdict is not None
+    # It went 16 bar in its last step: it is not settled that it ends outside.
+    assert (value, verdict.word) == (170.0, "marginal")
+    assert falling.unsettled(value) == 16.0
+    stroke = Reading.model_validate(
+        {"id": "t", "point": "blade", "quantity": "time_s", "state": "blade_extend_free"}
+        | {"value": 8.0, "repeats": [9.0, 10.0], "unit": "s"}
+    )
+    _, speed, _ = verdict_of(packer, stroke, kit)
+    assert stroke.unsettled(speed) == pytest.approx(0.1 * speed)
 
 
 def test_a_finer_gauge_has_less_noise() -> None:

@@ -143,8 +143,9 @@ def test_the_machine_in_order_is_solved_again_first_then_the_likeliest_of_each()
     assert each_first(rows[1:], weight, hypothesis).tolist() == [1, 5, 2, 3, 4]
 
 
+@pytest.mark.parametrize("gauge", ["gauge_400", None])
 def test_a_sound_machine_whose_pump_is_set_far_below_its_guess_is_believed_in_order(
-    gate: Diagnostician,
+    gate: Diagnostician, gauge: str | None
 ) -> None:
     """Set 29 % lower than somebody guessed, it stands before a load that the guess would move; it is
     as it always was, and by a straight line it is far behind every fault that stalls it."""
@@ -159,7 +160,7 @@ def test_a_sound_machine_whose_pump_is_set_far_below_its_guess_is_believed_in_or
         return Reading.model_validate(
             {"id": f"{state}-{point}-{value}", "state": state, "point": point, "quantity": kind}
             | {"value": value, "unit": "bar" if kind == "pressure_bar" else "mm/s"}
-            | {"instrument": "gauge_400" if kind == "pressure_bar" else None}
+            | {"instrument": gauge if kind == "pressure_bar" else None}
         )
 
     seen = [

@@ -5,13 +5,13 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from itertools import groupby
 
+from umweg.bench.isolate import SURE
 from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.ranking import Suspect
 from umweg.core.observe.case import Case, found_by
 from umweg.core.observe.instruments import Instrument
 
-SURE = 0.97
 MOST_SHOWN = 4
 
 

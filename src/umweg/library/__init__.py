@@ -90,7 +90,10 @@ def load_cases(circuit_id: str = "") -> list[Case]:
 
     Raises
     ------
-    FormatError : a file of cases is wrong; names every place.
+    FormatError : there are no cases of that circuit, or a file of them is wrong; names every place.
     """
+    known = sorted(p.stem for p in (HERE / "cases").glob("*.toml"))
+    if circuit_id and circuit_id not in known:
+        raise FormatError(f"there are no cases of “{circuit_id}”; there are of {', '.join(known)}")
     files = sorted((HERE / "cases").glob(f"{circuit_id or '*'}.toml"))
     return [case for path in files for case in read_cases(path.read_text(), load_circuit)]

@@ -240,7 +240,7 @@ def believe(
     if earlier:
         # Whatever is wrong now, known or not, the machine was in order then.
         log_other += float(_Readings.of(earlier, slope[-len(earlier) :]).fit()[0])
-    edges = np.zeros(count) + _edges(readings[: len(readings) - len(earlier)], earlier)
+    edges = _edges(readings[: len(readings) - len(earlier)], earlier, count)
     classes = [taken.joint(factor) for factor, _ in CLASSES]
     fits = np.stack(
         [f.log_fit + np.log(share) for f, (_, share) in zip(classes, CLASSES, strict=True)]
@@ -259,14 +259,14 @@ def believe(
     )
 
 
-def _edges(readings: Sequence[Measured], earlier: Sequence[Measured]) -> Array:
+def _edges(readings: Sequence[Measured], earlier: Sequence[Measured], count: int) -> Array:
     """(C,) what the edges of the bands change of the log likelihood.
 
     A machine that was read there while it was in order has its own place in the band, or beside it:
     as far as that still holds, the edges say nothing of it.
     """
     known = {r.band.name: r for r in earlier if r.band is not None}
-    total: Array = np.zeros(1)
+    total: Array = np.zeros(count)
     for reading in readings:
         if reading.band is not None:
             then = known.get(reading.band.name)

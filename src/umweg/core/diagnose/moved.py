@@ -23,8 +23,9 @@ from umweg.core.observe.weights import Evidence, Measured, Told
 WITHIN = 9.0
 """Candidates this far [nats] behind the best are solved again …"""
 UNTRIED = 18.0
-"""… and who was not yet, even so far: past a kink a straight line makes of what is wrong an impossible
-one, a machine whose pump is set lower than somebody guessed stalls where its line goes on."""
+"""… and who was not yet, or goes on by half a step, even so far: past a kink a straight line makes of
+what is wrong an impossible one, a machine whose pump is set lower than somebody guessed stalls where
+its line goes on."""
 MOST = 96
 FAR = 0.06
 """Share of its documented value from which an unknown is off so far that the slope there counts for
@@ -141,11 +142,12 @@ class SolvedAgain:
         predictor = self._predictor
         unknowns = predictor.unknowns
         weight = belief.log_weight
-        tried = np.zeros(len(weight), dtype=bool)
-        tried[sorted({*self._at, *self._step})] = True
-        close = weight > weight.max() - np.where(tried, WITHIN, UNTRIED)
-        # Against the machine in order every claim is made: it is solved once, however far behind.
-        close[0] |= not tried[0]
+        # Whose last step was too long is not where it will stand either.
+        stands = np.zeros(len(weight), dtype=bool)
+        stands[sorted(c for c, step in self._step.items() if step == 1.0)] = True
+        close = weight > weight.max() - np.where(stands, WITHIN, UNTRIED)
+        # Against the machine in order every claim is made: it is solved however far behind.
+        close[0] = True
         near = each_first(np.flatnonzero(close), weight, predictor.population.hypothesis)[:MOST]
         near = near[~np.isin(near, predictor.population.wandering)]
         count = len(unknowns.slot)

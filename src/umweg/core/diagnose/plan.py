@@ -299,9 +299,6 @@ class Planner:
 
     def _within(self, quantity: Quantity, state: MachineState, variance: Array) -> Array:
         """(L,) variance of a reading at least as large as the maker's band makes it."""
-        of_place = [key for key in self._bands if key[:2] == (quantity.kind, quantity.place)]
-        if not of_place:
-            return variance
         least = self._bands.get((quantity.kind, quantity.place, state_key(state)), 0.0)
         return np.maximum(variance, least)
 

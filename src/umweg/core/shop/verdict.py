@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
 from umweg.core.circuit.document import Circuit, MachineState, Specification
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.readings import Reading, measured
@@ -67,4 +69,5 @@ def verdict_of(
     if spec is None:
         return quantity, value, None
     instrument = next((i for i in instruments if i.id == reading.instrument), None)
-    return quantity, value, judge(spec, value, uncertainty(quantity, value, instrument))
+    sd = float(np.hypot(uncertainty(quantity, value, instrument), reading.unsettled(value)))
+    return quantity, value, judge(spec, value, sd)

@@ -278,8 +278,7 @@ class SteadySolver:
         lost = np.flatnonzero(status != SETTLED)
         if start is not None and len(lost):
             # Whoever goes round in circles from where another machine stands may settle from rest.
-            rest = Cases(asked.state[lost], asked.slot[lost], asked.value[lost])
-            again = self.solve(states, rest)
+            again = self.solve(states, asked.part(lost))
             fine = lost[again.converged]
             results[0][fine] = again.across.T[again.converged]
             status[fine] = SETTLED

@@ -109,6 +109,15 @@ class Reading(Observed):
             return "falls"
         return "rises" if all(step > 0 for step in steps) else ""
 
+    def unsettled(self, value_base: float) -> float:
+        """How far it may still be from where it ends, if it went one way: its last step, as standard
+        deviation in base units."""
+        if not self.trend:
+            return 0.0
+        before, last = (to_base(v, self.unit) for v in self.values[-2:])
+        # A stroke's speed is off by the share by which its time is.
+        return abs(last - before) * (value_base / last if self.quantity == "time_s" else 1.0)
+
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Measured:
         """Against what each candidate would show there."""
         circuit = exhibits.suspects.circuit
@@ -120,12 +129,10 @@ class Reading(Observed):
         broad = log_broad(quantity, shown.mean, value)
         band = band_at(exhibits, quantity, state)
         expected = float(from_scale(quantity, np.asarray(shown.mean[0])))
-        noise = float(
-            np.hypot(
-                noise_sd(quantity, value_base, instrument, expected),
-                _unsettled(quantity, self, value_base),
-            )
-        )
+        unsettled = self.unsettled(value_base)
+        if quantity.compressed:
+            unsettled /= float(np.hypot(1.0, value_base))
+        noise = float(np.hypot(noise_sd(quantity, value_base, instrument, expected), unsettled))
         return Measured(
             self.id,
             quantity,
@@ -184,16 +191,6 @@ def blank(quantity: Quantity, state: str) -> Reading:
             "unit": UNIT_OF_KIND[quantity.kind],
         }
     )
-
-
-def _unsettled(quantity: Quantity, reading: Reading, value_base: float) -> float:
-    """How far a reading that went one way may still be from where it ends: its last step, as standard
-    deviation on the comparison scale."""
-    if not reading.trend:
-        return 0.0
-    share = abs(reading.values[-1] - reading.values[-2]) / max(abs(reading.values[-1]), 1e-9)
-    base = share * abs(value_base)
-    return float(base / np.hypot(1.0, value_base)) if quantity.compressed else base
 
 
 def measured(circuit: Circuit, reading: Reading) -> tuple[Quantity, float]:
