@@ -4,11 +4,21 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
+from umweg.core.circuit.document import Circuit
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.observe.kinds.behaviours import BEHAVIOURS, NOTED_WORDS, Behaviour, Spoken
+from umweg.core.network.network import Network
+from umweg.core.observe.kinds.behaviours import (
+    BEHAVIOURS,
+    NOTED_WORDS,
+    Behaviour,
+    Spoken,
+    behaviour_states,
+)
+from umweg.core.observe.machine import Machine
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
-from umweg.library import load_circuit
+from umweg.core.observe.quantities import drift_of
+from umweg.library import load_circuit, load_typed
 
 
 def word(*words: str, move: str = "raise") -> Behaviour:
@@ -100,3 +110,29 @@ def test_what_is_pressed_against_its_stop_is_not_called_slow() -> None:
     ]
     assert elsewhere
     assert slow[elsewhere].max() < 0.1
+
+
+def test_what_always_crept_is_not_said_to_drift() -> None:
+    """A word is about change: this winch's brake frees at so little that it crept from new."""
+    winch = load_typed("yard_winch")
+    own = {"brake": {"free_bar": 0.46}, "valve": {"centre_k": 0.6, "leak_lpm_per_bar": 1.4}}
+    network, data = Network(winch), winch.model_dump(mode="json")
+    for part in data["components"]:
+        for name, share in own.get(part["id"], {}).items():
+            documented = network.base_parameters[network.slot[f"{part['id']}.{name}"]]
+            part["parameters"][name] = float(documented) * share
+    crept = Circuit.model_validate(data)
+    machine = Machine(crept)
+    drift, limit = drift_of(crept, "winch")
+    held = behaviour_states(crept, "winch", "forward", "warm")[-1]
+    assert machine.value(drift, held) > limit
+    predictor = Predictor.of(crept, shelved=False)
+    drifts = BEHAVIOURS.index("drifts")
+    itself = Spoken("winch", "forward", "warm").probability(predictor)[drifts]
+    document = Spoken("winch", "forward", "warm", "document").probability(predictor)[drifts]
+    assert itself[0] < 0.02
+    assert document[0] > 0.5
+    worn = predictor.population.members[
+        [h.key for h in predictor.population.hypotheses].index("brake:does_not_hold")
+    ]
+    assert itself[worn].max() > 0.5, "what creeps more than it did is said to"

@@ -201,7 +201,7 @@ def _setting(
     name = f"{part.id}.{adjuster.parameter}"
     slot = solver.network.slot[name]
     documented = float(solver.network.base_parameters[slot])
-    spec = _specification(doctor, part, adjuster, slot)
+    spec = _specification(doctor, part, adjuster, slot, observations)
     state = circuit.states[spec.state]
     quantity = Quantity.named(spec.quantity, spec.point)
     gauge = _Gauge(solver, state, quantity, slot)
@@ -239,12 +239,17 @@ def _setting(
 
 
 def _specification(
-    doctor: Diagnostician, part: Component, adjuster: Adjuster, slot: int
+    doctor: Diagnostician,
+    part: Component,
+    adjuster: Adjuster,
+    slot: int,
+    observations: Sequence[Observation],
 ) -> Specification:
-    """The specification that the adjuster moves most, by the widths of its band."""
+    """Of the specifications that the adjuster moves, one that was read, where there is one, so that
+    it is known where it was found; of those the one that it moves most, by the widths of its band."""
     circuit, solver = doctor.circuit, doctor.predictor.solver
     documented = float(solver.network.base_parameters[slot])
-    best: tuple[float, Specification] | None = None
+    best: tuple[tuple[bool, float], Specification] | None = None
     for spec in circuit.specifications:
         if spec.quantity not in UNIT_OF_KIND or spec.quantity == "drift_mm_min":
             continue
@@ -260,8 +265,10 @@ def _specification(
         else:
             width = 0.1 * abs(before)
         moved = abs(after - before) / max(width, 1e-6)
-        if moved > MOVES_WIDTHS and (best is None or moved > best[0]):
-            best = moved, spec
+        # Two that it moves alike are as the document has them, not as the last bit of a sum.
+        rank = _as_found(circuit, observations, spec) is not None, round(moved, 6)
+        if moved > MOVES_WIDTHS and (best is None or rank > best[0]):
+            best = rank, spec
     if best is None:
         raise StateError(
             f"no specification of this machine shows what “{part.label}” is set to: its "

@@ -10,7 +10,7 @@ from umweg.core.errors import SolveError
 from umweg.core.network.network import Network
 from umweg.core.observe.quantities import Extractor, Quantity, from_scale, moved_net
 from umweg.core.observe.timed import TimedReader
-from umweg.core.solve.begin import apart
+from umweg.core.solve.begin import begun, settled, stood
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
 
@@ -34,7 +34,7 @@ class Machine:
         self.own = dict(own or {})
         self._extract = Extractor(self.network)
         self._solved: dict[tuple[str, bytes], Solution] = {}
-        self._apart: dict[bytes, Array] = {}
+        self._stood: dict[bytes, Array] = {}
 
     def cases(self, oil_c: float) -> Cases:
         """This machine as the only case of a batch, with its oil at a temperature."""
@@ -105,26 +105,34 @@ class Machine:
         named = actual.model_dump_json(exclude={"label", "cautions"})
         key = named, cases.slot.tobytes() + cases.value.tobytes()
         if key not in self._solved:
-            begun = self._begun(state, cases)
-            self._solved[key] = self.solver.solve([self.network.state(actual)], cases, begun)
+            self._solved[key] = self._settled(state, actual, cases)
         return self._solved[key]
 
-    def _begun(self, state: MachineState, cases: Cases) -> Array | None:
-        """(N, 1) where the solver begins, as with a :class:`Predictor`'s candidates; None at rest."""
+    def _settled(self, state: MachineState, actual: MachineState, cases: Cases) -> Solution:
+        """Beginning as a :class:`Predictor`'s candidates do; the sound one, and where that does not
+        settle, at rest."""
+        solvable = [self.network.state(actual)]
         if not (cases.slot >= 0).any():
-            return None
-        sound = self.solution(state, Cases.as_documented(1))
-        if not sound.converged[0]:
-            return None
-        begun: Array = sound.across[: self.network.unknown_count]
+            return self.solver.solve(solvable, cases)
+        documented = self.solution(state, Cases.as_documented(1))
+        if not documented.converged[0]:
+            return self.solver.solve(solvable, cases)
+        sound = documented.across[: self.network.unknown_count]
+        own, sound_stood = self._standing(cases), self._standing(Cases.as_documented(1))
+        running = np.array([self.circuit.runs(actual)])
+        first = begun(sound, own, sound_stood, running)
+        return settled(self.solver, solvable, cases, first, sound)
+
+    def _standing(self, cases: Cases) -> Array:
+        """(N, 1) where a machine stands; no number where it does not."""
         standing = self.circuit.standing
         if standing is None:
-            return begun
+            return np.full((self.network.unknown_count, 1), np.nan)
         key = cases.slot.tobytes() + cases.value.tobytes()
-        if key not in self._apart:
+        if key not in self._stood:
             solvable = self.network.state(self.actual(standing))
-            self._apart[key] = apart(self.solver, solvable, cases)
-        return begun + self._apart[key]
+            self._stood[key] = stood(self.solver, solvable, cases)
+        return self._stood[key]
 
     def _read(self, quantity: Quantity, state: MachineState) -> tuple[Array, Array]:
         """The quantity on its comparison scale, and the solved across variables."""

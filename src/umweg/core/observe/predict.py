@@ -37,7 +37,7 @@ from umweg.core.observe.quantities import (
     stopped,
 )
 from umweg.core.observe.timed import TimedReader
-from umweg.core.solve.begin import apart
+from umweg.core.solve.begin import begun, settled, stood
 from umweg.core.solve.respond import CONDITIONS
 from umweg.core.solve.steady import Cases, Solution, SteadySolver
 
@@ -259,25 +259,29 @@ class Predictor:
             ),
             self.population.value[np.concatenate(rows)],
         )
-        solution = self.solver.solve(solvable, cases, self._begin(states, healthy, rows))
+        sound = np.repeat(healthy[: self.network.unknown_count], counts, axis=1)
+        first = self._begin(states, healthy, rows)
+        solution = settled(self.solver, solvable, cases, first, sound)
         ends = np.cumsum([0, *counts])
         return [solution.part(slice(a, b)) for a, b in pairwise(ends.tolist())]
 
     def _begin(self, states: Sequence[MachineState], healthy: Array, rows: list[Indices]) -> Array:
-        """(N, B) where the solver begins with some candidates in each state: where the sound machine
-        is, as far from it as where all of them stand."""
+        """(N, B) where the solver begins with some candidates in each state: where they stand."""
         counts = [len(r) for r in rows]
-        begun: Array = np.repeat(healthy[: self.network.unknown_count], counts, axis=1)
-        return begun + self._apart[:, np.concatenate(rows)]
+        sound = np.repeat(healthy[: self.network.unknown_count], counts, axis=1)
+        running = np.repeat([self.circuit.runs(s) for s in states], counts)
+        own = self._stood[:, 1:][:, np.concatenate(rows)]
+        return begun(sound, own, self._stood[:, :1], running)
 
     @cached_property
-    def _apart(self) -> Array:
-        """(N, C) how far the machines are from the sound one where all of them stand."""
-        standing = self.circuit.standing
+    def _stood(self) -> Array:
+        """(N, 1 + C) where the sound machine stands, and the candidates."""
+        standing, population = self.circuit.standing, self.population
         if standing is None:
-            return np.zeros((self.network.unknown_count, self.population.count))
-        cases = self.population.cases(0, standing.oil_c)
-        return apart(self.solver, self.network.state(standing), cases)
+            return np.full((self.network.unknown_count, 1 + population.count), np.nan)
+        state = self.network.state(standing)
+        sound = stood(self.solver, state, Cases.as_documented(1))
+        return np.hstack([sound, stood(self.solver, state, population.cases(0, standing.oil_c))])
 
     def clear(self) -> None:
         """Throw away what was solved; who asks again waits again.
@@ -541,8 +545,10 @@ class Predictor:
             np.concatenate([slot, own], axis=1),
             np.concatenate([value, (nominal[:, None] * grown).T], axis=1),
         )
-        begun = self[named].solution.across[: self.network.unknown_count, rows]
-        solution = self.solver.solve([state], cases, begun)
+        as_documented = self[named]
+        first = self._begin([named], as_documented.healthy[:, None], [rows])
+        nearest = as_documented.solution.across[: self.network.unknown_count, rows]
+        solution = settled(self.solver, [state], cases, first, nearest)
         parameters = self.solver.parameters_of([state], cases, self._extract.slots)
         read = [
             self._extract.read(q, solution.across, parameters, state.viscosity_mm2_s)

@@ -22,6 +22,7 @@ from umweg.core.observe.quantities import (
     How,
     Quantity,
     drift_of,
+    from_scale,
     moved_net,
     speed_of,
     to_scale,
@@ -332,7 +333,7 @@ class Spoken:
 
         Light speed below an eighth of the healthy one is “dead”, or “reversed” where the function
         goes the other way, light or loaded; light but not loaded is “weak”; below 85 % is “slow”;
-        a held load that moves more than 10 mm/min “drifts”. The limits are soft, by the spread of
+        a held load that moves by 10 mm/min more than it did “drifts”. The limits are soft, by the spread of
         the prediction and of the operator's eye. Shares are of what this machine itself did in
         order: what is not known of it counts only as far as it changes that share; or of what is
         documented, where nobody has known it in order.
@@ -447,12 +448,17 @@ class Spoken:
         return self._words(predictor, moving, ratios, spreads, drifts, count)
 
     def _drifts(self, predictor: Predictor, held: MachineState) -> Array:
-        """(C,) probability that an operator sees a held function move by itself."""
+        """(C,) probability that an operator sees a held function move by itself: by so much more
+        than it did in order, where somebody has known it like that."""
         table = predictor[held]
         drift, limit = drift_of(predictor.circuit, self.function)
         row = table.row(drift)
-        spread = np.hypot(np.sqrt((table.slope[row] ** 2).sum(axis=0)), 0.3)
-        mean = np.abs(table.mean[row])
+        change, mean = table.slope[row], np.abs(table.mean[row])
+        if self.against == "itself":
+            change = change - change[:, :1]
+            more = from_scale(drift, mean) - from_scale(drift, mean[:1])
+            mean = to_scale(drift, np.maximum(more, 0.0))
+        spread = np.hypot(np.sqrt((change**2).sum(axis=0)), 0.3)
         result: Array = normal_cdf((mean - float(to_scale(drift, np.asarray(limit)))) / spread)
         return result
 
@@ -523,7 +529,8 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
     if "held" not in circuit.function(function_id).loads:
         return "as_usual"
     drift, limit = drift_of(circuit, function_id)
-    return "drifts" if machine.value(drift, held) > limit else "as_usual"
+    more = machine.value(drift, held) - usual.value(drift, held)
+    return "drifts" if more > limit else "as_usual"
 
 
 def _returns(usual: HiddenMachine, speed: Quantity, moving: MachineState) -> bool:
