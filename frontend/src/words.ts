@@ -12,17 +12,6 @@ export type How = keyof typeof HOW;
 /** Words that one move can call for at the same time. */
 export const TOGETHER: readonly How[] = ["slow", "weak", "drifts"];
 
-/** Words that no steady speed shows: kept with the complaint, not weighed. */
-export const NOTED = {
-  noisy: "Noisy",
-  jerky: "Jerky",
-  hot: "Gets hot",
-  by_itself: "Moves by itself",
-  will_not_stop: "Will not stop",
-  releases_late: "Releases late",
-} as const;
-export type Noted = keyof typeof NOTED;
-
 export const WHEN = { cold: "Cold oil", warm: "Warm oil", hot: "Hot oil" } as const;
 export type When = keyof typeof WHEN;
 

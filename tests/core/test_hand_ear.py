@@ -12,18 +12,16 @@ from umweg.core.observe.exhibits import Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.hand_ear import (
-    FELT_K,
     IMAGINED,
     MISSED,
     NOTICED,
-    OIL_W_PER_K_LPM,
     HandAndEar,
     Throttled,
-    _chances,
     held_states,
 )
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
+from umweg.core.observe.throttling import FELT_K, OIL_W_PER_K_LPM, felt_and_heard
 from umweg.core.solve.steady import Cases, SteadySolver
 from umweg.library import circuit_ids, load_circuit
 
@@ -54,7 +52,7 @@ def at_relief(solver: SteadySolver, inlet_bar: float) -> tuple[float, float]:
     kind, nets, _ = network.laid_out("main_relief")
     across[nets[kind.port_names().index("inlet")]] = inlet_bar
     state = network.state(network.circuit.states[FREE])
-    warm, hiss = _chances(solver, "main_relief", [state], Cases.as_documented(1), across)
+    warm, hiss = felt_and_heard(solver, "main_relief", [state], Cases.as_documented(1), across)
     return float(warm[0]), float(hiss[0])
 
 

@@ -1,4 +1,4 @@
-"""Several words for one move: what is weighed together, what is only kept."""
+"""Several words for one move, and what is weighed together."""
 
 import numpy as np
 import pytest
@@ -9,11 +9,11 @@ from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.network.network import Network
 from umweg.core.observe.kinds.behaviours import (
     BEHAVIOURS,
-    NOTED_WORDS,
     Behaviour,
     Spoken,
     behaviour_states,
 )
+from umweg.core.observe.kinds.remarks import REMARKS
 from umweg.core.observe.machine import Machine
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
@@ -63,13 +63,10 @@ def test_creep_is_weighed_beside_speed_whatever_the_order(turf: Diagnostician) -
         assert log_fit(turf, told) == pytest.approx(slow + drifts)
 
 
-def test_what_the_model_cannot_weigh_is_kept_and_said(turf: Diagnostician) -> None:
-    plain, noisy = word("slow"), word("slow", "noisy", "hot")
-    assert log_fit(turf, noisy) == pytest.approx(log_fit(turf, plain))
-    words = noisy.words(turf.circuit)
-    assert words.endswith("(noisy, gets hot: kept, not weighed)")
-    assert "kept" not in plain.words(turf.circuit)
-    assert noisy.noted == ("noisy", "hot")
+def test_what_is_said_beside_how_it_moves_is_kept_with_it(turf: Diagnostician) -> None:
+    noisy = word("slow", "hot", "noisy")
+    assert noisy.words(turf.circuit).endswith("slow, noisy, gets hot, warm oil")
+    assert (noisy.hows, noisy.remarks) == (("slow",), ("noisy", "hot"))
     again = type(noisy).model_validate_json(noisy.model_dump_json())
     assert again == noisy
 
@@ -92,7 +89,7 @@ def test_words_that_do_not_go_together_are_refused(words: tuple[str, ...], why: 
 def test_an_entry_without_further_words_reads_as_before() -> None:
     old = {"kind": "behaviour", "id": "b", "function": "lift", "move": "raise", "how": "slow"}
     assert Behaviour.model_validate(old).also == ()
-    assert set(NOTED_WORDS).isdisjoint({"slow", "weak", "drifts"})
+    assert set(REMARKS).isdisjoint(BEHAVIOURS)
 
 
 def test_what_is_pressed_against_its_stop_is_not_called_slow() -> None:

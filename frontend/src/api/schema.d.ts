@@ -1020,7 +1020,7 @@ export interface components {
              * Also
              * @default []
              */
-            also: (("as_usual" | "slow" | "weak" | "dead" | "reversed" | "drifts") | ("noisy" | "jerky" | "hot" | "by_itself" | "will_not_stop" | "releases_late"))[];
+            also: (("as_usual" | "slow" | "weak" | "dead" | "reversed" | "drifts") | ("noisy" | "whines" | "hisses" | "squeals" | "rattles" | "jerky" | "hot" | "by_itself" | "will_not_stop" | "starts_late" | "releases_late"))[];
             /** Function */
             function: string;
             /**
@@ -3202,6 +3202,19 @@ export interface components {
             words: string;
         };
         /**
+         * RemarkView
+         * @description A word that can be told beside how a function moves.
+         */
+        RemarkView: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "noisy" | "whines" | "hisses" | "squeals" | "rattles" | "jerky" | "hot" | "by_itself" | "will_not_stop" | "starts_late" | "releases_late";
+            /** Words */
+            words: string;
+        };
+        /**
          * Repair
          * @description What was done to the machine: with it a new epoch begins.
          *
@@ -3348,6 +3361,8 @@ export interface components {
             };
             /** Parts */
             parts: components["schemas"]["PartView"][];
+            /** Remarks */
+            remarks: components["schemas"]["RemarkView"][];
             /** Revision */
             revision: number;
             /** Shafts */

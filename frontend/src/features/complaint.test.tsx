@@ -7,7 +7,7 @@ import {
   NOTHING_TOLD,
   toldBy,
   withHow,
-  withNoted,
+  withRemark,
 } from "./complaint/told";
 
 function entry(id: string, how: "slow" | "dead", also: ("drifts" | "noisy")[], standing = true) {
@@ -32,8 +32,8 @@ describe("what is told about a move", () => {
     expect(withHow(one, "slow")).toBe(one);
   });
 
-  it("notes what is not weighed beside what is", () => {
-    const noisy = withNoted(withHow(NOTHING_TOLD, "slow"), "noisy");
+  it("tells what is beside how it goes only once that is told", () => {
+    const noisy = withRemark(withHow(NOTHING_TOLD, "slow"), "noisy");
     expect(behaviourOf(noisy, "arm", "raise", "cold")).toEqual({
       kind: "behaviour",
       id: "new",
@@ -45,8 +45,8 @@ describe("what is told about a move", () => {
       against: "itself",
     });
     expect(behaviourOf(noisy, "arm", "raise", "cold", "document")?.against).toBe("document");
-    expect(withNoted(noisy, "noisy").noted).toEqual([]);
-    expect(behaviourOf(withNoted(NOTHING_TOLD, "noisy"), "arm", "raise", "cold")).toBeNull();
+    expect(withRemark(noisy, "noisy").remarks).toEqual([]);
+    expect(behaviourOf(withRemark(NOTHING_TOLD, "noisy"), "arm", "raise", "cold")).toBeNull();
   });
 
   it("goes on comparing with what was compared with last", () => {
@@ -59,7 +59,7 @@ describe("what is told about a move", () => {
 
   it("reads an entry back as it was told", () => {
     const kept = entry("e1", "slow", ["noisy", "drifts"]);
-    expect(toldBy(kept)).toEqual({ hows: ["slow", "drifts"], noted: ["noisy"] });
+    expect(toldBy(kept)).toEqual({ hows: ["slow", "drifts"], remarks: ["noisy"] });
     expect(toldBy(undefined)).toBe(NOTHING_TOLD);
     const entries = [entry("e0", "dead", [], false), kept];
     expect(entryOf(entries, "arm", "raise", "warm")?.id).toBe("e1");

@@ -41,6 +41,7 @@ const schematic: Schematic = {
   functions: [],
   states: [],
   notes: {},
+  remarks: [],
   warmth_weighed: false,
   curve_of: {},
   test_points: [

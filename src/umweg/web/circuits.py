@@ -14,6 +14,7 @@ from umweg.core.diagnose.safe_plan import Lack, SafePlan
 from umweg.core.errors import StateError
 from umweg.core.faults.population import parse_fault
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
+from umweg.core.observe.kinds.remarks import REMARKS
 from umweg.core.observe.kinds.warmth import cycle_of
 from umweg.core.observe.quantities import place_label
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
@@ -35,6 +36,7 @@ from umweg.web.schemas import (
     ReadableView,
     RecordedRequest,
     RecordedView,
+    RemarkView,
     SafeView,
     SchematicView,
     SolvedStateView,
@@ -94,6 +96,7 @@ def schematic_of(circuit: Circuit, revision: int) -> SchematicView:
             for k, s in circuit.steady.items()
         ],
         notes=circuit.notes,
+        remarks=[RemarkView(name=name, words=kind.words) for name, kind in REMARKS.items()],
         warmth_weighed=cycle_of(circuit) is not None,
         curve_of={t.id: list(curves_for(t)) for t in circuit.timings},
     )

@@ -13,6 +13,7 @@ from umweg.core.diagnose.report import BandView, DiagnosisView, FlowCurveView, S
 from umweg.core.diagnose.safe_plan import SafePlan
 from umweg.core.diagnose.tree import Place
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.remarks import Remark
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.recorded import Recorded
 from umweg.core.record.proof import Shown, Why, Word
@@ -592,6 +593,13 @@ class RecordedView(Model):
     recorded: Recorded
 
 
+class RemarkView(Model):
+    """A word that can be told beside how a function moves."""
+
+    name: Remark
+    words: str
+
+
 class SchematicView(Model):
     """The circuit as it is drawn."""
 
@@ -605,6 +613,7 @@ class SchematicView(Model):
     functions: list[FunctionView]
     states: list[StateView]
     notes: dict[str, str]
+    remarks: list[RemarkView]
     warmth_weighed: bool = Field(description="a cycle of work is described: heat can be weighed")
     curve_of: dict[str, list[str]] = Field(
         description="for each timing the kinds of unit of a recorded curve that tells it"

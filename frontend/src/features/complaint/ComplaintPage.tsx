@@ -29,6 +29,9 @@ export function ComplaintPage() {
   const moves = (schematic.data?.functions ?? []).flatMap((f) =>
     f.moves.map((move) => ({ f, move, entry: entryOf(entries, f.id, move.id, when) })),
   );
+  const remarks = Object.fromEntries(
+    (schematic.data?.remarks ?? []).map((one) => [one.name, one.words]),
+  );
   const untold = moves.filter((m) => !m.entry);
 
   const [said, setAgainst] = useState<Against>();
@@ -47,7 +50,7 @@ export function ComplaintPage() {
   };
   const othersAsUsual = () => {
     for (const { f, move } of untold)
-      tell(f.id, move.id, { hows: ["as_usual"], noted: [] }, undefined);
+      tell(f.id, move.id, { hows: ["as_usual"], remarks: [] }, undefined);
   };
   const look = (value: OilLook) => {
     if (oil?.data.kind === "oil" && oil.data.look === value) return;
@@ -113,6 +116,7 @@ export function ComplaintPage() {
               label={f.label}
               move={move.label}
               told={toldBy(entry)}
+              remarks={remarks}
               onTold={(told) => tell(f.id, move.id, told, entry)}
             />
           ))}

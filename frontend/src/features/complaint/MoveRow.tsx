@@ -1,17 +1,19 @@
 import { useState } from "react";
 import { Button } from "../../ui/primitives";
-import { HOW, NOTED } from "../../words";
-import { type Told, withHow, withNoted } from "./told";
+import { HOW, type How } from "../../words";
+import { type Remark, type Told, withHow, withRemark } from "./told";
 
 interface Props {
   label: string;
   move: string;
   told: Told;
+  /** The words that can be told beside how it goes. */
+  remarks: Record<string, string>;
   onTold: (told: Told) => void;
 }
 
 interface WordsProps<Word extends string> {
-  labels: Record<Word, string>;
+  labels: Readonly<Record<string, string>>;
   chosen: readonly Word[];
   onTap: (word: Word) => void;
 }
@@ -24,15 +26,15 @@ function Words<Word extends string>({ labels, chosen, onTap }: WordsProps<Word>)
       aria-pressed={chosen.includes(word)}
       onClick={() => onTap(word)}
     >
-      {labels[word]}
+      <span className="first-letter:uppercase inline-block">{labels[word]}</span>
     </Button>
   ));
 }
 
-/** One move and its words; what can only be noted is folded away until somebody wants it. */
-export function MoveRow({ label, move, told, onTold }: Props) {
+/** One move and its words; those beside how it goes are folded away until somebody wants them. */
+export function MoveRow({ label, move, told, remarks, onTold }: Props) {
   const [more, setMore] = useState(false);
-  const open = more || told.noted.length > 0;
+  const open = more || told.remarks.length > 0;
   const tell = (next: Told) => {
     if (next !== told) onTold(next);
   };
@@ -45,8 +47,8 @@ export function MoveRow({ label, move, told, onTold }: Props) {
         {label} <span className="font-normal">{move}</span>
       </span>
       <div className="flex flex-wrap gap-1.5">
-        <Words labels={HOW} chosen={told.hows} onTap={(word) => tell(withHow(told, word))} />
-        {told.hows.length > 0 && !told.noted.length && (
+        <Words<How> labels={HOW} chosen={told.hows} onTap={(word) => tell(withHow(told, word))} />
+        {told.hows.length > 0 && !told.remarks.length && (
           <Button look="quiet" className="px-1" aria-expanded={open} onClick={() => setMore(!more)}>
             And …
           </Button>
@@ -54,8 +56,12 @@ export function MoveRow({ label, move, told, onTold }: Props) {
       </div>
       {open && told.hows.length > 0 && (
         <div className="col-start-2 flex flex-wrap items-center gap-1.5">
-          <Words labels={NOTED} chosen={told.noted} onTap={(word) => tell(withNoted(told, word))} />
-          <span className="text-sm text-soft">kept, not weighed</span>
+          <span className="text-sm text-soft">and it</span>
+          <Words<Remark>
+            labels={remarks}
+            chosen={told.remarks}
+            onTap={(word) => tell(withRemark(told, word))}
+          />
         </div>
       )}
     </fieldset>

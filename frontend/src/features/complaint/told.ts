@@ -1,6 +1,6 @@
-/** What is told about one move: the words that are weighed, and those that are only noted. */
+/** What is told about one move: how it goes, and the words beside that. */
 import type { Entry, Schemas } from "../../api/client";
-import { HOW, type How, NOTED, type Noted, TOGETHER, type When } from "../../words";
+import { HOW, type How, TOGETHER, type When } from "../../words";
 
 export type Behaviour = Schemas["Behaviour"];
 
@@ -18,12 +18,15 @@ export function againstOf(entries: Entry[]): Against {
   return (last?.data.kind === "behaviour" && last.data.against) || "itself";
 }
 
+/** A word beside how it goes; the server has the list of them. */
+export type Remark = Schemas["RemarkView"]["name"];
+
 export interface Told {
   hows: readonly How[];
-  noted: readonly Noted[];
+  remarks: readonly Remark[];
 }
 
-export const NOTHING_TOLD: Told = { hows: [], noted: [] };
+export const NOTHING_TOLD: Told = { hows: [], remarks: [] };
 
 /** The entry that stands for what was told of a move and a temperature; a later one corrects it. */
 export function entryOf(entries: Entry[], functionId: string, move: string, when: When) {
@@ -44,7 +47,7 @@ export function toldBy(entry: Entry | undefined): Told {
   const { how, also = [] } = entry.data;
   return {
     hows: (Object.keys(HOW) as How[]).filter((w) => w === how || also.includes(w)),
-    noted: (Object.keys(NOTED) as Noted[]).filter((w) => also.includes(w)),
+    remarks: also.filter((w): w is Remark => !(w in HOW)),
   };
 }
 
@@ -59,14 +62,14 @@ export function withHow(told: Told, how: How): Told {
   return { ...told, hows: [...beside, how] };
 }
 
-export function withNoted(told: Told, word: Noted): Told {
-  const noted = told.noted.includes(word)
-    ? told.noted.filter((w) => w !== word)
-    : [...told.noted, word];
-  return { ...told, noted };
+export function withRemark(told: Told, word: Remark): Told {
+  const remarks = told.remarks.includes(word)
+    ? told.remarks.filter((w) => w !== word)
+    : [...told.remarks, word];
+  return { ...told, remarks };
 }
 
-/** The observation for what is told; nothing where no word is weighed yet. */
+/** The observation for what is told; nothing where it is not told yet how it goes. */
 export function behaviourOf(
   told: Told,
   functionId: string,
@@ -76,6 +79,6 @@ export function behaviourOf(
 ): Behaviour | null {
   const [how, ...rest] = told.hows;
   if (!how) return null;
-  const also = [...rest, ...told.noted];
+  const also = [...rest, ...told.remarks];
   return { kind: "behaviour", id: "new", function: functionId, move, how, also, when, against };
 }

@@ -160,6 +160,9 @@ class FaultMode:
     ``coil_a``, ``relay``."""
     goes_surely: float = 0.9
     """How surely: a coil that is open may be a plug that is off, which stays."""
+    remarks: tuple[str, ...] = ()
+    """Words that people use of it and that no steady state shows, as worked by somebody beside it:
+    it is jerky, it squeals."""
     own_lever: str = ""
     """The command whose last link this is; the mode is not this part's where a linkage component
     moves that command."""

@@ -461,6 +461,7 @@ class BrakeShoes(ComponentType):
             severe=1500.0,
             family="load",
             base_rate=0.5,
+            remarks=("jerky",),
             look="Drum off: shoes that do not move freely by hand.",
             remedy="Clean and grease the pivots.",
             work="clean",

@@ -335,6 +335,10 @@ class PilotDirectionalValve(ComponentType):
             severe=0.0,
             family="command",
             base_rate=0.5,
+            remarks=(
+                "jerky",
+                "starts_late",
+            ),
             look="Pilot pressure good at its cap, spool does not move.",
             remedy="Free the spool; look for burrs and dirt.",
             work="clean",

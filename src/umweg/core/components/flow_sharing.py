@@ -309,6 +309,10 @@ class RetainedCheck(ComponentType):
             severe=1 / 400,
             family="dam",
             base_rate=0.9,
+            remarks=(
+                "starts_late",
+                "releases_late",
+            ),
             look="Screen in front of the check.",
             remedy="Clean screen and line; find the dirt.",
             work="clean",
@@ -321,6 +325,10 @@ class RetainedCheck(ComponentType):
             severe=1 / 250,
             family="dam",
             base_rate=0.8,
+            remarks=(
+                "starts_late",
+                "releases_late",
+            ),
             look="Poppet does not drop by itself; retainer bent.",
             remedy="Replace the check complete.",
         ),

@@ -127,6 +127,7 @@ class DrainedMotor(ComponentType):
             severe=25.0,
             family="load",
             base_rate=0.4,
+            remarks=("jerky",),
             look="Hard to turn by hand; hot bearing.",
             remedy="Replace the bearing or the motor.",
         ),

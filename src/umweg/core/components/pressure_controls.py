@@ -666,6 +666,7 @@ class JoystickValve(ComponentType):
             severe=0.0,
             family="command",
             base_rate=0.6,
+            remarks=("jerky",),
             look="Plunger does not follow the lever.",
             remedy="Clean the plunger, replace the boot.",
             work="clean",

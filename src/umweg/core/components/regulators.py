@@ -242,6 +242,7 @@ class ElectronicRegulator(ComponentType):
             severe=0.0,
             family="dam",
             base_rate=0.8,
+            remarks=("jerky",),
             look="Spool does not slide; dirt in its screen.",
             remedy="Clean or replace the valve.",
             work="clean",

@@ -211,6 +211,10 @@ class SolenoidDirectionalValve(ComponentType):
             severe=0.0,
             family="command",
             base_rate=0.6,
+            remarks=(
+                "jerky",
+                "starts_late",
+            ),
             look="Push the emergency pin: it does not move, or it then works.",
             remedy="Clean or replace the valve.",
             work="clean",

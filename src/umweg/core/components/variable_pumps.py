@@ -410,6 +410,7 @@ class ServoPump(ComponentType):
             severe=0.1,
             family="command",
             base_rate=0.5,
+            remarks=("jerky",),
             look="Control pressure good, pump does not stroke out.",
             remedy="Free the servo piston and its orifices.",
             work="clean",

@@ -15,6 +15,13 @@ from umweg.core.observe.exhibits import Exhibits, Sight, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import WARM, Answer, Asking, Observed, Proposal
+from umweg.core.observe.kinds.remarks import (
+    NAMES,
+    REMARKS,
+    Remark,
+    Remarked,
+    neutral_with_load,
+)
 from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import (
@@ -46,16 +53,6 @@ HOW_WORDS: dict[How, str] = {
     "reversed": "goes the other way",
     "drifts": "drifts when held",
 }
-Noted = Literal["noisy", "jerky", "hot", "by_itself", "will_not_stop", "releases_late"]
-NOTED_WORDS: dict[Noted, str] = {
-    "noisy": "noisy",
-    "jerky": "jerky",
-    "hot": "gets hot",
-    "by_itself": "moves by itself",
-    "will_not_stop": "will not stop",
-    "releases_late": "releases late",
-}
-"""Words that no steady speed shows: kept with the complaint, not weighed."""
 MOVES_FROM = 0.02
 """Speed [mm/s, rpm] below which a function stands, whatever it is called to do."""
 TOGETHER: tuple[How, ...] = ("slow", "weak", "drifts")
@@ -94,6 +91,8 @@ def _heard() -> Array:
 
 
 HEARD = _heard()
+UNMODELLED_SAYS = 0.25
+"""How often something that nobody modelled is told of by such a word."""
 KEEP_CLEAR = "Nobody within reach of what moves, and nobody under what is raised."
 REPEATED_SHARE = 0.3
 """How often somebody who drives a move for himself sees what he was told that he would."""
@@ -110,7 +109,7 @@ class Behaviour(Observed):
     function: Text
     move: Text
     how: How
-    also: tuple[How | Noted, ...] = ()
+    also: tuple[How | Remark, ...] = ()
     """Further words for the same move: slow *and* weak *and* noisy is one complaint."""
     when: When = "warm"
     against: Against = "itself"
@@ -120,8 +119,8 @@ class Behaviour(Observed):
     @field_validator("also")
     @classmethod
     def _fit_together(
-        cls, also: tuple[How | Noted, ...], info: ValidationInfo
-    ) -> tuple[How | Noted, ...]:
+        cls, also: tuple[How | Remark, ...], info: ValidationInfo
+    ) -> tuple[How | Remark, ...]:
         how = str(info.data.get("how"))
         told: list[str] = [how, *(word for word in also if word in BEHAVIOURS)]
         if len({how, *also}) != 1 + len(also):
@@ -132,13 +131,13 @@ class Behaviour(Observed):
 
     @property
     def hows(self) -> tuple[How, ...]:
-        """All words of it that are weighed."""
+        """All its words that say how it moves."""
         return (self.how, *(word for word in BEHAVIOURS if word in self.also))
 
     @property
-    def noted(self) -> tuple[Noted, ...]:
-        """Words of it that are kept and not weighed."""
-        return tuple(word for word in NOTED_WORDS if word in self.also)
+    def remarks(self) -> tuple[Remark, ...]:
+        """The words beside them."""
+        return tuple(word for word in NAMES if word in self.also)
 
     def topic(self) -> Hashable:
         """Which move of which function, and whether it is told or seen for oneself."""
@@ -169,12 +168,11 @@ class Behaviour(Observed):
         function = circuit.function(self.function)
         move = function.moves[self.move].label
         told = " and ".join(HOW_WORDS[how] for how in self.hows)
-        noted = ", ".join(NOTED_WORDS[word] for word in self.noted)
-        kept = f" ({noted}: kept, not weighed)" if noted else ""
+        beside = "".join(f", {REMARKS[word].words}" for word in self.remarks)
         before = "" if self.against == "itself" else f", {AGAINST_WORDS[self.against]}"
         if self.told_before is not None:
             before += f"; seen for oneself, told before: {HOW_WORDS[self.told_before]}"
-        return f"{function.label} {move}: {told}, {WHEN_WORDS[self.when]}{kept}{before}"
+        return f"{function.label} {move}: {told}{beside}, {WHEN_WORDS[self.when]}{before}"
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
         """Against the word that each candidate would call for."""
@@ -182,16 +180,30 @@ class Behaviour(Observed):
         check_behaviour(exhibits.suspects.circuit, self.function, self.move)
         spoken = Spoken(self.function, self.move, self.when, self.against)
         each = self._each(exhibits.seen(spoken))
-        together = np.sum([one.log_likelihood for one in each], axis=0)
-        broad = sum(one.log_broad for one in each)
+        beside, beside_broad = self._beside(exhibits)
+        together = beside + np.sum([one.log_likelihood for one in each], axis=0)
+        broad = beside_broad + sum(one.log_broad for one in each)
 
         def again(predictor: Predictor, rows: Indices, away: Array, spread: Spread) -> Array:
             words = spoken.elsewhere(predictor, rows, away, spread)
             found: Array = np.sum([one.log_likelihood for one in self._each(words)], axis=0)
-            return found
+            return found + beside[rows]
 
         story = self.told_before is None
         return Told(self.id, together, broad, story=story, again=again)
+
+    def _beside(self, exhibits: Exhibits) -> tuple[Array, float]:
+        """(C,) log likelihood of the words beside how it moves, and what it is of what nobody
+        modelled: that makes a sound as often as what does best of all that is."""
+        circuit = exhibits.suspects.circuit
+        found, broad = np.zeros(exhibits.suspects.population.count), 0.0
+        moving = moving_states(circuit, *self._move)
+        for word in self.remarks:
+            sight, row = Remarked.of(word, moving, self._move)
+            said = exhibits.seen(sight)[row]
+            found = found + np.log(said)
+            broad += float(np.log(min(said.max(), UNMODELLED_SAYS)))
+        return found, broad
 
     def _each(self, words: Array) -> list[Told]:
         """Evidence from each of its words, by (6, C) the word that would be right."""
@@ -211,7 +223,14 @@ class Behaviour(Observed):
     def solved_in(self, circuit: Circuit) -> Iterable[MachineState]:
         """Light, loaded and held."""
         check_behaviour(circuit, self.function, self.move)
-        return judged_in(circuit, self.function, self.move, self.when)
+        judged = judged_in(circuit, self.function, self.move, self.when)
+        if self.remarks:
+            judged.append(neutral_with_load(moving_states(circuit, *self._move)[-1]))
+        return judged
+
+    @property
+    def _move(self) -> tuple[str, str, When]:
+        return self.function, self.move, self.when
 
     def witnessed(
         self, machine: HiddenMachine, instrument: Instrument | None = None
@@ -234,6 +253,14 @@ class Behaviour(Observed):
                     own = [s for s in states if s.model_dump_json() not in named]
                     spoken = Spoken(function.id, move, when)
                     yield f"{when}/{function.id}", spoken, () if when == "warm" else own
+        for when in sorted(get_args(When), key=lambda w: w != "warm"):
+            for function in circuit.functions:
+                for move in function.moves:
+                    moving = tuple(moving_states(circuit, function.id, move, when))
+                    for in_time in (False, True):
+                        remarked = Remarked(function.id, move, when, moving, in_time)
+                        own = [remarked.let_go, *(moving if when != "warm" else ())]
+                        yield f"remarks/{when}/{function.id}", remarked, own
 
     @classmethod
     def proposals(cls, asking: Asking) -> Iterable[Proposal]:
@@ -489,11 +516,6 @@ class Noticed:
 NOTICED = Noticed()
 
 
-def neutral_with_load(state: MachineState) -> MachineState:
-    """The same with the lever let go."""
-    return state.model_copy(update={"moves": {}, "label": f"{state.label}, lever let go"})
-
-
 def goes_back_by_itself(predictor: Predictor, moving: MachineState, net: int) -> bool:
     """Does the healthy function go back, spring or weight, when its lever is let go."""
     # One machine is asked, not every candidate.
@@ -567,6 +589,11 @@ def behaviour_states(
         )
     )
     return states
+
+
+def moving_states(circuit: Circuit, function_id: str, move: str, when: str) -> list[MachineState]:
+    """Those of them in which it moves, light to loaded."""
+    return behaviour_states(circuit, function_id, move, when)[:-1]
 
 
 def judged_in(circuit: Circuit, function_id: str, move: str, when: str) -> list[MachineState]:

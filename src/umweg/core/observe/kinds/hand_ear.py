@@ -10,19 +10,18 @@ import numpy as np
 from umweg.core.circuit.document import Circuit, Component, Text
 from umweg.core.circuit.document import MachineState as State
 from umweg.core.components import component_type
-from umweg.core.components.base import Array, Domain, evaluate
+from umweg.core.components.base import Array
 from umweg.core.errors import ObservationError
 from umweg.core.faults.population import Population
-from umweg.core.network.network import Indices, SolvableState
+from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Exhibits, Suspects
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Answer, Asking, Left, Observed, Proposal, resolve_state
-from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
+from umweg.core.observe.throttling import felt_and_heard
 from umweg.core.observe.weights import Told, told
-from umweg.core.solve.power import KW_PER_BAR_LPM
-from umweg.core.solve.steady import Cases, SteadySolver
+from umweg.core.solve.steady import Cases
 
 Noticed = Literal["nothing", "warm", "hiss", "both"]
 NOTICED: tuple[Noticed, ...] = get_args(Noticed)
@@ -32,17 +31,6 @@ NOTICED_WORDS: dict[Noticed, str] = {
     "hiss": "it hisses",
     "both": "clearly warmer than the line that feeds it, and it hisses",
 }
-OIL_W_PER_K_LPM = 27.6
-"""What a litre a minute carries away: mineral oil, 870 kg/m³ · 1.9 kJ/(kg·K)."""
-HOUSING_W_PER_K = 3.0
-"""What a housing gives to the air and to what it is bolted to."""
-FELT_K, FELT_SPREAD = 5.0, 0.7
-"""How much warmer a hand feels, half the time; the spread of it and of how heat leaves, as ln."""
-HEARD_W, HEARD_SPREAD = 30.0, 1.0
-HISSING_BAR, HISSING_SPREAD = 30.0, 0.5
-"""A hiss wants power to be heard beside the engine, and a jet: below this drop oil runs quietly."""
-STANDS: dict[Domain, float] = {"translation": 0.5, "rotation": 1.0}
-"""Slower than this [mm/s, rpm] a part stands: what moves makes a noise of its own."""
 IMAGINED, MISSED = 0.08, 0.15
 """How often a hand or an ear notices what is not there, and does not notice what clearly is."""
 WATCH_MIN = 3.0
@@ -50,8 +38,6 @@ WATCH_MIN = 3.0
 WORTH_A_LOOK, CLEARLY = 0.25, 0.1
 """By how much the chances of a suspect and of the sound machine must differ; and by how much more,
 in a state that takes longer."""
-LEAST = 1e-9
-"""Of watts and of litres a minute, so that there is a logarithm and a quotient."""
 WATCHED = "a quarter of a minute at a time: is it warmer than the line that feeds it, does it hiss?"
 CAUTIONS = (
     "Reach in from beside, clear of whatever moves or is held up; what is raised is propped first.",
@@ -109,7 +95,9 @@ class HandAndEar(Observed):
         cases = machine.cases(state.oil_c)
         across = machine.across(state, cases)[:, None]
         solvable = machine.network.state(machine.actual(state))
-        warm, hiss = _chances(machine.solver, self.component, [solvable], cases, across)
+        solver = machine.solver
+        felt, heard = felt_and_heard(solver, self.component, [solvable], cases, across)
+        warm, hiss = _noticed(felt), _noticed(heard)
         number = 1 * machine.happens(float(warm[0])) + 2 * machine.happens(float(hiss[0]))
         return self.model_copy(update={"noticed": NOTICED[number]})
 
@@ -213,7 +201,9 @@ def _of_candidates(
     )
     across = np.hstack([predictor[state].solution.across[:, rows] for state in named])
     solvable = [predictor.solvable(state) for state in named]
-    chances = np.stack(_chances(predictor.solver, component, solvable, cases, across))
+    chances = _noticed(
+        np.stack(felt_and_heard(predictor.solver, component, solvable, cases, across))
+    )
     return chances.reshape(2, len(named), len(rows))
 
 
@@ -244,45 +234,6 @@ def _rows_of(population: Population, faults: set[str]) -> Indices:
         if hypothesis.key in faults
     ]
     return np.concatenate(rows) if rows else np.zeros(0, dtype=np.intp)
-
-
-def _chances(
-    solver: SteadySolver,
-    component_id: str,
-    states: Sequence[SolvableState],
-    cases: Cases,
-    across: Array,
-) -> tuple[Array, Array]:
-    """(B,) chance that a part is felt to be warmer than what feeds it, and that it hisses.
-
-    What it takes in at its ports and does not give to another one becomes heat, which the oil that
-    runs through it and its housing carry away. While its shaft or rod moves, a hiss is not told
-    from its running.
-
-    Parameters
-    ----------
-    across : (N_all, B) solved
-    """
-    network = solver.network
-    kind, nets, own = network.laid_out(component_id)
-    parameters = solver.parameters_of(states, cases)
-    viscosity = network.viscosity(states, cases.state, parameters)[0]
-    at = across[nets]
-    through = evaluate(kind, at[None], parameters[None, own], viscosity)[0][0]
-    domains = [p.domain for p in kind.ports]
-    felt, oil = (
-        np.array([d != "electrical" for d in domains]),
-        np.array([d == "hydraulic" for d in domains]),
-    )
-    watt = np.maximum(1e3 * KW_PER_BAR_LPM * (through * at)[felt].sum(axis=0), LEAST)
-    flow_lpm = np.maximum(through[oil], 0.0).sum(axis=0) + LEAST
-    warmer_k = watt / (OIL_W_PER_K_LPM * flow_lpm + HOUSING_W_PER_K)
-    dropped_bar = watt / (1e3 * KW_PER_BAR_LPM) / flow_lpm
-    hisses = normal_cdf(np.log(watt / HEARD_W) / HEARD_SPREAD)
-    hisses *= normal_cdf(np.log(dropped_bar / HISSING_BAR) / HISSING_SPREAD)
-    for domain, speed in zip(domains, at, strict=True):
-        hisses *= np.abs(speed) < STANDS.get(domain, np.inf)
-    return _noticed(normal_cdf(np.log(warmer_k / FELT_K) / FELT_SPREAD)), _noticed(hisses)
 
 
 def _noticed(there: Array) -> Array:

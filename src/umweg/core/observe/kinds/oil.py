@@ -106,25 +106,32 @@ class OilSeen:
         return "oil"
 
     def probability(self, predictor: Predictor) -> Array:
-        """(4, C) of ``OIL_LOOKS``: as the faults declare, and foam where the pick-up falls low."""
-        table = predictor[LOOKED_AT]
-        network, population = predictor.network, predictor.population
-        degree = {look: np.zeros(population.count) for look in BY_ITSELF}
-        for part in network.parts:
-            if part.type == "reservoir":
-                pressure = table.solution.across[network.net_index[part.connections["suction"]]]
-                low = normal_cdf((DRAWS_AIR_BELOW_BAR - pressure) / 0.03)
-                degree["foamy"] = np.maximum(degree["foamy"], low)
-        for index, hypothesis in enumerate(population.hypotheses):
-            for w, fault in enumerate(hypothesis.faults):
-                if fault.mode.oil in degree:
-                    rows = population.members[index]
-                    above = SEEN_ABOVE[fault.mode.oil]
-                    shown = np.minimum(0.6 * population.severity[rows, w] / above, 1)
-                    seen = degree[fault.mode.oil]
-                    seen[rows] = np.maximum(seen[rows], shown)
+        """(4, C) of ``OIL_LOOKS``."""
+        degree = degrees(predictor)
         words = {look: share + SURE * degree[look] for look, share in BY_ITSELF.items()}
         words["clear"] = np.maximum(1.0 - sum(words.values()), 0.02)
         result: Array = np.stack([words[look] for look in OIL_LOOKS])
         shares: Array = result / result.sum(axis=0)
         return shares
+
+
+def degrees(predictor: Predictor) -> dict[OilLook, Array]:
+    """(C,) how much each candidate's oil looks like each: as the faults declare, and foam where the
+    pick-up falls low."""
+    table = predictor[LOOKED_AT]
+    network, population = predictor.network, predictor.population
+    degree = {look: np.zeros(population.count) for look in BY_ITSELF}
+    for part in network.parts:
+        if part.type == "reservoir":
+            pressure = table.solution.across[network.net_index[part.connections["suction"]]]
+            low = normal_cdf((DRAWS_AIR_BELOW_BAR - pressure) / 0.03)
+            degree["foamy"] = np.maximum(degree["foamy"], low)
+    for index, hypothesis in enumerate(population.hypotheses):
+        for w, fault in enumerate(hypothesis.faults):
+            if fault.mode.oil in degree:
+                rows = population.members[index]
+                above = SEEN_ABOVE[fault.mode.oil]
+                shown = np.minimum(0.6 * population.severity[rows, w] / above, 1)
+                seen = degree[fault.mode.oil]
+                seen[rows] = np.maximum(seen[rows], shown)
+    return degree
