@@ -400,6 +400,8 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
             print(f"         cannot be told from: {', '.join(suspect.group)}")
         for reason in suspect.reasons:
             print(f"           {reason.words}")
+    for odd in view.at_odds:
+        print(odd.words)
     for one in view.left_out:
         print(f"left out: {one.words}: {one.why}")
     if view.plan is None:

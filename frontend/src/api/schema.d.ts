@@ -984,6 +984,16 @@ export interface components {
             trouble: string | null;
         };
         /**
+         * AtOddsView
+         * @description Readings to be taken again before anything is made of them.
+         */
+        AtOddsView: {
+            /** Observations */
+            observations: string[];
+            /** Words */
+            words: string;
+        };
+        /**
          * BandView
          * @description Between these, nine times out of ten; in base units.
          */
@@ -1397,6 +1407,11 @@ export interface components {
          * @description Suspects and reasons; the plan follows when it is worked out.
          */
         DiagnosisView: {
+            /**
+             * At Odds
+             * @default []
+             */
+            at_odds: components["schemas"]["AtOddsView"][];
             /**
              * Earlier Readings
              * @default 0

@@ -72,6 +72,7 @@ const diagnosis: Diagnosis = {
   two_faults_considered: false,
   left_out: [],
   earlier_readings: 0,
+  at_odds: [],
   plan: {
     enough: false,
     expected_cost: 0,
@@ -380,6 +381,13 @@ describe("SuspectsPanel", () => {
   it("says when nothing modelled explains the readings", () => {
     show({ explained: false, two_faults_considered: true });
     expect(screen.getByText(/not even two faults at once/)).toBeTruthy();
+  });
+
+  it("names readings that do not go together before all else", () => {
+    show({
+      at_odds: [{ observations: ["a", "b"], words: "190 bar and 120 bar contradict one another" }],
+    });
+    expect(screen.getByText(/contradict one another/)).toBeTruthy();
   });
 
   it("warns of two faults where they are likely, and not where they were merely weighed", () => {

@@ -147,6 +147,7 @@ const UNKNOWN: Diagnosis = {
   left_out: [],
   plan: null,
   earlier_readings: 0,
+  at_odds: [],
 };
 
 function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchProps) {

@@ -264,6 +264,11 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
           the gauge and the circuit before going on.
         </Notice>
       )}
+      {diagnosis.at_odds.map((odd) => (
+        <Notice key={odd.words} tone="stop">
+          {odd.words}
+        </Notice>
+      ))}
       {diagnosis.explained && both > SAID_ABOVE && (
         <Notice tone="warn">
           Two faults at once: {percent(both)}. Mending one alone may not cure it.

@@ -63,6 +63,8 @@ class Diagnosis:
     """Numbers nobody has measured that would tell most."""
     earlier_readings: int = 0
     """Of this machine's own baseline, weighed along."""
+    at_odds: tuple[tuple[str, ...], ...] = ()
+    """Readings to be taken again first: alone, or two that contradict one another."""
 
 
 class Diagnostician:
@@ -331,4 +333,5 @@ def _answer(
         enough=False,
         expected_cost=0.0,
         earlier_readings=ranking.earlier,
+        at_odds=ranking.at_odds,
     )

@@ -7,6 +7,7 @@ come from one who can solve, the likeliest suspects are solved again where the b
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import combinations
 
 import numpy as np
 
@@ -38,6 +39,11 @@ WORTH_DIVIDING = 0.02
 HOPEFUL = 6
 BEST_OF_EACH = 2
 DOUBTED_ABOVE = 0.03
+TAKEN_FOR_WRONG = 0.85
+"""Share of the belief that treats a reading as misread, from which it is said."""
+SHOWN_BY_FEW, EITHER = 0.2, 0.15
+"""Two readings contradict one another where so little of the belief shows both, and at least so much
+treats the one as misread, and so much the other."""
 """Share of the belief that calls a reading misread from which it is worth taking again."""
 LEAST_SHARE = 1e-3
 """A suspect below this share is not shown."""
@@ -220,6 +226,30 @@ class Ranking:
         """Readings that a good part of the belief treats as misread: worth taking again."""
         both = zip(self._readings, self._doubt, strict=True)
         return frozenset(r for r, d in both if d > DOUBTED_ABOVE)
+
+    @cached_property
+    def at_odds(self) -> tuple[tuple[str, ...], ...]:
+        """Readings to be taken again before anything is made of them: two of which hardly anybody
+        shows both, and one that what leads takes for wrong, where more than one speaks against it."""
+        names, weight = self._readings, self.inside[:, None]
+        wrong = self.belief.set_aside[:, : len(names)].astype(float)
+        right = 1.0 - wrong
+        both = (right * weight).T @ right
+        # Where one of them is right, who is wrong then.
+        then = (right * weight).T @ wrong / np.maximum(both.diagonal(), LEAST_WEIGHT)[:, None]
+        alone, pairs = [], []
+        for i in np.flatnonzero(self._doubt > TAKEN_FOR_WRONG).tolist():
+            against = np.flatnonzero(then[i] > 0.5).tolist()
+            if len(against) == 1 and both[i, i] > LEAST_WEIGHT:
+                pairs.append((i, against[0]))
+            else:
+                alone.append((i,))
+        either = np.flatnonzero(self._doubt > EITHER).tolist()
+        pairs += [(i, j) for i, j in combinations(either, 2) if both[i, j] < SHOWN_BY_FEW]
+        lonely = {i for (i,) in alone}
+        pairs = [pair for pair in pairs if not lonely & set(pair)]
+        found = [*alone, *dict.fromkeys((min(p), max(p)) for p in pairs)]
+        return tuple(tuple(names[i] for i in one) for one in found)
 
     @property
     def explained(self) -> bool:

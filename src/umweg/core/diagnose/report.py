@@ -1,7 +1,7 @@
 """A diagnosis as a document: what the command line prints and the web API serves."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from umweg.core.circuit.document import Circuit
 from umweg.core.components import component_type
@@ -178,6 +178,13 @@ class LeftOutView(View):
     why: str
 
 
+class AtOddsView(View):
+    """Readings to be taken again before anything is made of them."""
+
+    observations: list[str]
+    words: str
+
+
 class DiagnosisView(View):
     """Suspects and reasons; the plan follows when it is worked out."""
 
@@ -191,6 +198,8 @@ class DiagnosisView(View):
     """How the first repair is made, where nothing more is worth finding out."""
     earlier_readings: int = 0
     """Of this machine, from when it was in order, that were weighed along: its own baseline."""
+    at_odds: tuple[AtOddsView, ...] = ()
+    """Readings that do not go with the others, or not with one another."""
 
 
 def report(
@@ -207,6 +216,7 @@ def report(
         two_faults_considered=diagnosis.pairs_drawn,
         left_out=_left_out(diagnosis.left_out, words),
         earlier_readings=diagnosis.earlier_readings,
+        at_odds=_at_odds(diagnosis.at_odds, words),
         plan=PlanView(
             enough=diagnosis.enough,
             expected_cost=diagnosis.expected_cost,
@@ -225,6 +235,26 @@ def report(
             guesses=tuple(_guess_view(circuit, g) for g in diagnosis.guesses),
         ),
     )
+
+
+def _at_odds(
+    at_odds: Sequence[tuple[str, ...]], words: Mapping[str, str]
+) -> tuple[AtOddsView, ...]:
+    return tuple(
+        AtOddsView(
+            observations=list(ids), words=_AT_ODDS[len(ids) - 1].format(*(words[i] for i in ids))
+        )
+        for ids in at_odds
+    )
+
+
+_AT_ODDS = (
+    "{0}: what leads does not show this and takes it for misread. Read it again: unit, coupling, "
+    "and how the machine stood.",
+    "{0} and {1} contradict one another: hardly anything under suspicion shows both. Read both again "
+    "before going on.",
+)
+"""Of one reading, and of two."""
 
 
 def _guess_view(circuit: Circuit, guess: Guess) -> GuessView:
@@ -252,6 +282,7 @@ def ranking_report(ranking: Ranking, observations: Sequence[Observation]) -> Dia
         two_faults_considered=False,
         left_out=_left_out(ranking.left_out, words),
         earlier_readings=ranking.earlier,
+        at_odds=_at_odds(ranking.at_odds, words),
         plan=None,
     )
 

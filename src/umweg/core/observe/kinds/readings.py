@@ -44,6 +44,8 @@ TREND_FROM = 3
 """Readings that go one way, so many at least …"""
 TREND_SHARE = 0.1
 """… and so far from the first to the last, as a share of the larger, are no scatter."""
+WRONG_AGAIN = 0.25
+"""Of readings that are wrong, the share that shows the same again."""
 
 
 class Reading(Observed):
@@ -118,6 +120,13 @@ class Reading(Observed):
         # A stroke's speed is off by the share by which its time is.
         return abs(last - before) * (value_base / last if self.quantity == "time_s" else 1.0)
 
+    @property
+    def _seldom_wrong(self) -> float:
+        """How much less often it is wrong for having been read more than once: a needle that stuck,
+        a lever let go too soon and a slip of the pen do not come again alike, a wrong coupling does.
+        """
+        return 0.0 if len(self.values) < 2 or self.trend else float(np.log(WRONG_AGAIN))
+
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Measured:
         """Against what each candidate would show there."""
         circuit = exhibits.suspects.circuit
@@ -143,7 +152,7 @@ class Reading(Observed):
             shown.slope,
             shown.known,
             broad,
-            log_misread(quantity, broad, value, instrument),
+            log_misread(quantity, broad, value, instrument) + self._seldom_wrong,
             self.instrument or quantity.kind,
             SAME_GAUGE * gauge_sd(quantity, value_base, instrument, expected),
             band,

@@ -1,0 +1,86 @@
+"""Readings that do not go together are named, both, before anything is made of them."""
+
+import math
+from itertools import pairwise
+
+import pytest
+
+from umweg.core.diagnose.diagnosis import Diagnostician
+from umweg.core.diagnose.question import answer
+from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.kinds.readings import WRONG_AGAIN, Reading
+from umweg.core.observe.observations import Observation
+from umweg.library import load_circuit, load_jobs
+
+STATE = "blade_extend_stalled"
+
+
+@pytest.fixture(scope="module")
+def packer() -> Diagnostician:
+    kit = tuple(load_jobs()[0].instruments)
+    return Diagnostician.of(load_circuit("packer_truck"), kit)
+
+
+def bar(name: str, value: float, *repeats: float, state: str = STATE) -> Reading:
+    return Reading(
+        id=name,
+        point="pump_outlet",
+        quantity="pressure_bar",
+        state=state,
+        value=value,
+        unit="bar",
+        repeats=list(repeats),
+    )
+
+
+def test_what_a_machine_shows_alike_is_not_at_odds(packer: Diagnostician) -> None:
+    sound = packer.predictor[packer.circuit.states[STATE]]
+    row = next(
+        i
+        for i, q in enumerate(sound.quantities)
+        if (q.kind, q.place) == ("pressure_bar", "pump_outlet")
+    )
+    shown = float(sound.mean[row, 0])
+    assert packer.rank([bar("a", shown), bar("b", shown - 1.0)])[0].at_odds == ()
+    assert packer.rank([bar("a", shown - 60.0)])[0].at_odds == (), "one alone is news"
+
+
+def test_two_that_contradict_one_another_are_both_named(packer: Diagnostician) -> None:
+    """The same pump at the same stop, 190 bar and then 120: either may be the wrong one."""
+    seen: list[Observation] = [bar("a", 190.0), bar("b", 120.0)]
+    ranking, _ = packer.rank(seen)
+    assert ranking.at_odds == (("a", "b"),)
+    (odd,) = answer(packer, seen).at_odds
+    assert odd.observations == ["a", "b"]
+    assert "190" in odd.words
+    assert "120" in odd.words
+    assert odd.words.endswith("Read both again before going on.")
+
+
+def test_one_that_all_others_speak_against_is_named_alone(packer: Diagnostician) -> None:
+    seen = [bar("a", 191.0), bar("b", 189.5), bar("c", 192.0), bar("d", 70.0)]
+    ranking, _ = packer.rank(seen)
+    assert ranking.at_odds == (("d",),)
+    (odd,) = answer(packer, seen).at_odds
+    assert "Read it again" in odd.words
+
+
+def test_a_reading_that_was_repeated_is_seldom_outvoted_by_words(packer: Diagnostician) -> None:
+    """The more often it was read alike, the less of the belief keeps who does not show it."""
+    words = [
+        Behaviour(id="w1", function="blade", move="extend", how="weak"),
+        Behaviour(id="w2", function="tailgate", move="raise", how="weak"),
+    ]
+    low, h = (
+        [],
+        [x.key for x in packer.predictor.population.hypotheses].index("main_relief:set_low"),
+    )
+    for repeats in ((), (250.0,)):
+        ranking, _ = packer.rank([*words, bar("a", 250.0, *repeats)])
+        low.append(float(ranking.shares[h]))
+    assert all(after < before for before, after in pairwise(low))
+    once, twice = (
+        bar("a", 250.0, *repeats).weigh(packer.exhibits, ()).log_misread
+        for repeats in ((), (250.0,))
+    )
+    assert math.exp(twice - once) == pytest.approx(WRONG_AGAIN)
