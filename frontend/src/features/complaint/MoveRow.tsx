@@ -56,7 +56,7 @@ export function MoveRow({ label, move, told, remarks, onTold }: Props) {
       </div>
       {open && told.hows.length > 0 && (
         <div className="col-start-2 flex flex-wrap items-center gap-1.5">
-          <span className="text-sm text-soft">and it</span>
+          <span className="text-sm text-soft">and</span>
           <Words<Remark>
             labels={remarks}
             chosen={told.remarks}
