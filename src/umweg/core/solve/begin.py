@@ -5,7 +5,7 @@ does not open it, and stays open once the load lies at its stop; a worn loop kee
 pressure if it ever had it under load, and never gets it if it is put under load without. A machine
 takes the one that it comes to from how it stood before, not the one that the sound machine is in.
 So each machine begins where it stands itself, to which it comes from rest. Held against plays in
-time from there, that is where all but a few of them end.
+time from there, that is where most of those end that have two.
 """
 
 from collections.abc import Sequence
