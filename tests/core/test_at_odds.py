@@ -84,3 +84,6 @@ def test_a_reading_that_was_repeated_is_seldom_outvoted_by_words(packer: Diagnos
         for repeats in ((), (250.0,))
     )
     assert math.exp(twice - once) == pytest.approx(WRONG_AGAIN)
+    # Who reads 250 and then 150 has not read the same again.
+    mean = bar("b", 200.0).weigh(packer.exhibits, ()).log_misread
+    assert bar("a", 250.0, 150.0).weigh(packer.exhibits, ()).log_misread == pytest.approx(mean)

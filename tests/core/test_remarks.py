@@ -8,7 +8,7 @@ import pytest
 
 from umweg.core.components import component_types
 from umweg.core.diagnose.diagnosis import Diagnostician
-from umweg.core.observe.kinds.behaviours import Behaviour, moving_states
+from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.remarks import (
     IN_TIME,
     REMARKS,
@@ -17,7 +17,6 @@ from umweg.core.observe.kinds.remarks import (
     Remark,
     Remarked,
     either,
-    neutral_with_load,
     new,
 )
 from umweg.library import load_circuit
@@ -33,8 +32,7 @@ def doctor(name: str) -> Diagnostician:
 def told(name: str, function: str, move: str, remark: Remark) -> dict[str, float]:
     """How often a word is told, by fault at its worst, the sound machine among them."""
     predictor = doctor(name).predictor
-    moving = moving_states(predictor.circuit, function, move, "warm")
-    sight, row = Remarked.of(remark, moving, (function, move, "warm"))
+    sight, row = Remarked.of(remark, function, move, "warm")
     said, population = sight.probability(predictor)[row], predictor.population
     return {
         h.key: float(said[rows].max())
@@ -153,15 +151,13 @@ def test_new_is_what_the_sound_machine_does_not_do_as_well() -> None:
 def test_heat_is_driven_power_less_what_the_load_takes() -> None:
     """Closed form: with nothing commanded all that drives the pump ends as heat."""
     predictor = doctor("packer_truck").predictor
-    moving = moving_states(predictor.circuit, "tailgate", "raise", "warm")
-    let_go = neutral_with_load(moving[-1])
-    heard = Heard(predictor, "tailgate", "raise", moving, let_go)
-    across = predictor[let_go].healthy
+    heard = Heard(predictor, "tailgate", "raise", "warm")
+    across = predictor[heard.let_go].healthy
     index = predictor.network.net_index
     pump = predictor.circuit.component("pump")
     ports = pump.connections
     drop_bar = across[index[ports["outlet"]]] - across[index[ports["inlet"]]]
     flow_lpm = pump.parameters["displacement_cm3"] * across[index[ports["shaft"]]] / 1000.0
     ideal_kw = drop_bar * flow_lpm / 600.0
-    assert heard.heat_kw(let_go)[0] == pytest.approx(ideal_kw, rel=0.35)
-    assert heard.heat_kw(let_go)[0] >= ideal_kw * 0.95
+    assert heard.heat_kw(heard.let_go)[0] == pytest.approx(ideal_kw, rel=0.35)
+    assert heard.heat_kw(heard.let_go)[0] >= ideal_kw * 0.95

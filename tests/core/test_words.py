@@ -11,10 +11,10 @@ from umweg.core.observe.kinds.behaviours import (
     BEHAVIOURS,
     Behaviour,
     Spoken,
-    behaviour_states,
 )
 from umweg.core.observe.kinds.remarks import REMARKS
 from umweg.core.observe.machine import Machine
+from umweg.core.observe.moving import behaviour_states
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import drift_of

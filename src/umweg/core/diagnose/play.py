@@ -2,7 +2,8 @@
 
 from umweg.core.diagnose.steps import Step
 from umweg.core.observe.hidden import HiddenMachine
-from umweg.core.observe.kinds.behaviours import Behaviour, When
+from umweg.core.observe.kinds.behaviours import Behaviour
+from umweg.core.observe.moving import When
 from umweg.core.observe.observations import Observation
 
 

@@ -545,9 +545,11 @@ class Predictor:
             np.concatenate([slot, own], axis=1),
             np.concatenate([value, (nominal[:, None] * grown).T], axis=1),
         )
-        as_documented = self[named]
-        first = self._begin([named], as_documented.healthy[:, None], [rows])
-        nearest = as_documented.solution.across[: self.network.unknown_count, rows]
+        first = nearest = self[named].solution.across[: self.network.unknown_count, rows]
+        standing = self.circuit.standing
+        if standing is not None and self.circuit.runs(named):
+            stands = stood(self.solver, self.solvable(standing), cases)
+            first = np.where(np.isfinite(stands).all(axis=0), stands, nearest)
         solution = settled(self.solver, [state], cases, first, nearest)
         parameters = self.solver.parameters_of([state], cases, self._extract.slots)
         read = [

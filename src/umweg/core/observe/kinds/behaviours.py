@@ -20,6 +20,13 @@ from umweg.core.observe.kinds.remarks import (
     REMARKS,
     Remark,
     Remarked,
+)
+from umweg.core.observe.moving import (
+    OIL_C_OF_WHEN,
+    When,
+    behaviour_states,
+    judged_in,
+    moving_states,
     neutral_with_load,
 )
 from umweg.core.observe.normal import normal_cdf
@@ -36,7 +43,6 @@ from umweg.core.observe.quantities import (
 )
 from umweg.core.observe.weights import CONFUSED_SHARE, Spread, Told, told
 
-When = Literal["cold", "warm", "hot"]
 Against = Literal["itself", "document"]
 """What a word compares with: the machine itself while it was in order; or, where nobody has known it
 like that (new, just bought, overhauled), what its document says."""
@@ -58,7 +64,6 @@ MOVES_FROM = 0.02
 TOGETHER: tuple[How, ...] = ("slow", "weak", "drifts")
 """Words that one move can call for at the same time."""
 WHEN_WORDS: dict[When, str] = {"cold": "cold oil", "warm": "warm oil", "hot": "hot oil"}
-OIL_C_OF_WHEN: dict[str, float] = {"cold": 15.0, "warm": 50.0, "hot": 80.0}
 WEAK_BELOW = 0.45
 """Loaded speed, as a share of the light one, below which a function is “weak”."""
 SLOW_BELOW = 0.85
@@ -195,11 +200,9 @@ class Behaviour(Observed):
     def _beside(self, exhibits: Exhibits) -> tuple[Array, float]:
         """(C,) log likelihood of the words beside how it moves, and what it is of what nobody
         modelled: that makes a sound as often as what does best of all that is."""
-        circuit = exhibits.suspects.circuit
         found, broad = np.zeros(exhibits.suspects.population.count), 0.0
-        moving = moving_states(circuit, *self._move)
         for word in self.remarks:
-            sight, row = Remarked.of(word, moving, self._move)
+            sight, row = Remarked.of(word, *self._move)
             said = exhibits.seen(sight)[row]
             found = found + np.log(said)
             broad += float(np.log(min(said.max(), UNMODELLED_SAYS)))
@@ -256,10 +259,10 @@ class Behaviour(Observed):
         for when in sorted(get_args(When), key=lambda w: w != "warm"):
             for function in circuit.functions:
                 for move in function.moves:
-                    moving = tuple(moving_states(circuit, function.id, move, when))
+                    moving = moving_states(circuit, function.id, move, when)
+                    own = [neutral_with_load(moving[-1]), *(moving if when != "warm" else ())]
                     for in_time in (False, True):
-                        remarked = Remarked(function.id, move, when, moving, in_time)
-                        own = [remarked.let_go, *(moving if when != "warm" else ())]
+                        remarked = Remarked(function.id, move, when, in_time)
                         yield f"remarks/{when}/{function.id}", remarked, own
 
     @classmethod
@@ -559,47 +562,6 @@ def _returns(usual: HiddenMachine, speed: Quantity, moving: MachineState) -> boo
     called = usual.signed(speed, moving)
     let_go = usual.signed(speed, neutral_with_load(moving))
     return let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called)
-
-
-def behaviour_states(
-    circuit: Circuit, function_id: str, move: str, when: str
-) -> list[MachineState]:
-    """The states in which an operator judges a function: light, loaded, held."""
-    function = circuit.function(function_id)
-    oil_c = OIL_C_OF_WHEN[when]
-    states = []
-    for load in ("free", "working"):
-        if load in function.loads:
-            states.append(
-                MachineState(
-                    label=f"{function.label} {function.moves[move].label}, {load}",
-                    engine="rated",
-                    oil_c=oil_c,
-                    moves={function_id: move},
-                    loads={function_id: load},
-                )
-            )
-    if not states:
-        label = f"{function.label} {function.moves[move].label}"
-        moves = {function_id: move}
-        states.append(MachineState(label=label, engine="rated", oil_c=oil_c, moves=moves))
-    states.append(
-        MachineState(
-            label=f"{function.label} held", engine="idle", oil_c=oil_c, loads={function_id: "held"}
-        )
-    )
-    return states
-
-
-def moving_states(circuit: Circuit, function_id: str, move: str, when: str) -> list[MachineState]:
-    """Those of them in which it moves, light to loaded."""
-    return behaviour_states(circuit, function_id, move, when)[:-1]
-
-
-def judged_in(circuit: Circuit, function_id: str, move: str, when: str) -> list[MachineState]:
-    """Those of them that say anything: a function that is never held cannot drift."""
-    *moving, held = behaviour_states(circuit, function_id, move, when)
-    return [*moving, held] if "held" in circuit.function(function_id).loads else moving
 
 
 def check_behaviour(circuit: Circuit, function_id: str, move: str) -> None:

@@ -122,10 +122,11 @@ class Reading(Observed):
 
     @property
     def _seldom_wrong(self) -> float:
-        """How much less often it is wrong for having been read more than once: a needle that stuck,
+        """How much less often it is wrong for having been read more than once alike: a needle that stuck,
         a lever let go too soon and a slip of the pen do not come again alike, a wrong coupling does.
         """
-        return 0.0 if len(self.values) < 2 or self.trend else float(np.log(WRONG_AGAIN))
+        far = max(self.values) - min(self.values) > TREND_SHARE * max(abs(v) for v in self.values)
+        return 0.0 if far or len(self.values) < 2 else float(np.log(WRONG_AGAIN))
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Measured:
         """Against what each candidate would show there."""

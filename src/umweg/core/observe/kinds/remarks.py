@@ -16,6 +16,7 @@ from umweg.core.circuit.document import Component, MachineState, Timing
 from umweg.core.components import component_type
 from umweg.core.components.base import Array
 from umweg.core.observe.kinds.oil import degrees
+from umweg.core.observe.moving import When, moving_states, neutral_with_load
 from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import from_scale, moved_net, quantity_of, speed_of
@@ -55,28 +56,17 @@ AT_WORK = 0.2
 
 
 class Heard:
-    """What somebody who works a move could remark of every candidate.
+    """What somebody who works a move could remark of every candidate."""
 
-    Parameters
-    ----------
-    moving : states in which it moves, light to loaded
-    let_go : the last of them with its lever let go
-    """
-
-    def __init__(
-        self,
-        predictor: Predictor,
-        function: str,
-        move: str,
-        moving: Sequence[MachineState],
-        let_go: MachineState,
-    ) -> None:
+    def __init__(self, predictor: Predictor, function: str, move: str, when: When) -> None:
         self.predictor = predictor
         self.function = function
         self.move = move
-        self.moving = moving
-        self.let_go = let_go
-        predictor.prepare([*moving, let_go])
+        self.moving = moving_states(predictor.circuit, function, move, when)
+        """States in which it moves, light to loaded."""
+        self.let_go = neutral_with_load(self.moving[-1])
+        """The last of them with its lever let go."""
+        predictor.prepare([*self.moving, self.let_go])
 
     @property
     def nothing(self) -> Array:
@@ -119,18 +109,17 @@ class Heard:
     def at_work(self) -> frozenset[str]:
         """Parts that have a share in the move of a sound machine."""
         predictor, found = self.predictor, set()
+        network = predictor.network
+        joins = {part.id: part.connections for part in network.parts}
         for state in self.moving:
-            solvable = predictor.solvable(state)
-            across = predictor[state].healthy[:, None]
-            ports, through = port_throughs(predictor.network, solvable, across)
+            across = predictor[state].healthy
+            ports, through = port_throughs(network, predictor.solvable(state), across[:, None])
             for port, flow in zip(ports, through[:, 0], strict=True):
-                part_id, _, name = port.partition(".")
-                part = next(p for p in predictor.network.parts if p.id == part_id)
-                row = predictor.network.net_index[part.connections[name]]
-                oil = predictor.network.domains[row] == "hydraulic"
-                power = flow if oil else flow * across[row, 0]
-                if abs(power) > AT_WORK:
-                    found.add(part_id)
+                part, _, name = port.partition(".")
+                row = network.net_index[joins[part][name]]
+                oil = network.domains[row] == "hydraulic"
+                if abs(flow if oil else flow * across[row]) > AT_WORK:
+                    found.add(part)
         return frozenset(found)
 
     def declared(self, word: Remark) -> Array:
@@ -301,25 +290,16 @@ class Remarked:
 
     function: str
     move: str
-    when: str
-    moving: tuple[MachineState, ...]
-    """In which it moves, light to loaded."""
+    when: When
     in_time: bool
     """Those that are played, or those that steady states show."""
 
     @classmethod
-    def of(
-        cls, remark: Remark, moving: Sequence[MachineState], move: tuple[str, str, str]
-    ) -> tuple["Remarked", int]:
-        """What tells of a word, and which of its rows that is.
-
-        Parameters
-        ----------
-        move : function, move, and how warm the oil is
-        """
+    def of(cls, remark: Remark, function: str, move: str, when: When) -> tuple["Remarked", int]:
+        """What tells of a word, and which of its rows that is."""
         in_time = REMARKS[remark].in_time
         names = IN_TIME if in_time else STEADY
-        return cls(*move, tuple(moving), in_time), names.index(remark)
+        return cls(function, move, when, in_time), names.index(remark)
 
     @property
     def name(self) -> str:
@@ -327,14 +307,9 @@ class Remarked:
         played = "/in_time" if self.in_time else ""
         return f"remarks/{self.function}/{self.move}/{self.when}{played}"
 
-    @property
-    def let_go(self) -> MachineState:
-        """The last of its states with its lever let go."""
-        return neutral_with_load(self.moving[-1])
-
     def probability(self, predictor: Predictor) -> Array:
         """(W, C) that each of them is told; any number of them may be."""
-        heard = Heard(predictor, self.function, self.move, self.moving, self.let_go)
+        heard = Heard(predictor, self.function, self.move, self.when)
         known = heard.known()
         rows = []
         for name in IN_TIME if self.in_time else STEADY:
@@ -342,8 +317,3 @@ class Remarked:
             made = np.where(known, np.clip(kind.made(heard), 0.0, MOST_MADE), 0.5)
             rows.append(kind.imagined + (kind.told - kind.imagined) * made)
         return np.stack(rows)
-
-
-def neutral_with_load(state: MachineState) -> MachineState:
-    """The same with the lever let go."""
-    return state.model_copy(update={"moves": {}, "label": f"{state.label}, lever let go"})
