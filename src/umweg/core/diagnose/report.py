@@ -249,9 +249,9 @@ def _at_odds(
 
 
 _AT_ODDS = (
-    "{0}: what leads does not show this and takes it for misread. Read it again: unit, coupling, "
-    "and how the machine stood.",
-    "{0} and {1} contradict one another: hardly anything under suspicion shows both. Read both again "
+    "{0}: nothing that is likely shows this, so it is counted as misread. Read it again: unit, "
+    "coupling, and how the machine stood.",
+    "{0} and {1} contradict one another: hardly anything that is likely shows both. Read both again "
     "before going on.",
 )
 """Of one reading, and of two."""
