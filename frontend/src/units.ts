@@ -45,6 +45,18 @@ export function showBand(low: number, high: number, unit: string): string {
   return `${show(low)} … ${show(high)} ${unit}`;
 }
 
+/** Where a reading may come to lie, in words; open where nothing limits it. */
+export function showOpenBand(
+  low: number | null | undefined,
+  high: number | null | undefined,
+  unit: string,
+): string {
+  if (typeof low === "number" && typeof high === "number") return showBand(low, high, unit);
+  return typeof low === "number"
+    ? `above ${show(low)} ${unit}`
+    : `under ${show(high ?? 0)} ${unit}`;
+}
+
 /** A share of the belief: nothing is ever wholly sure, and little is not nothing. */
 export function percent(share: number): string {
   if (share >= 0.995) return "> 99 %";

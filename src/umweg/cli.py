@@ -45,6 +45,7 @@ from umweg.library import (
 
 if TYPE_CHECKING:
     from umweg.bench.cases import CaseFigures
+    from umweg.core.diagnose.report import PartedView
     from umweg.core.trace.curves import Program
 
 app = typer.Typer(add_completion=False, help=__doc__, pretty_exceptions_enable=False)
@@ -394,10 +395,12 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
     print(f"{document.machine.name}: {document.complaint}\n")
     if not view.explained:
         print("Nothing modelled explains these observations; check them, or the circuit.\n")
+    titles = {suspect.key: suspect.title for suspect in view.suspects}
     for suspect in view.suspects:
         print(f"{min(100 * suspect.share, 99.9):5.1f} %  {suspect.title}")
-        if len(suspect.group) > 1:
-            print(f"         cannot be told from: {', '.join(suspect.group)}")
+        for twin in suspect.group:
+            if twin != suspect.key:
+                print(f"         cannot be told from: {titles.get(twin, twin)}")
         for reason in suspect.reasons:
             print(f"           {reason.words}")
     for odd in view.at_odds:
@@ -406,16 +409,36 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
         print(f"left out: {one.words}: {one.why}")
     if view.plan is None:
         return
+    if view.plan.enough:
+        print("\nEnough is known to decide.")
+        for repair in view.plan.repairs[:1]:
+            print(f"  Do this first, and see whether it was that: {repair.remedy}")
+            print(f"      {repair.component_label}, {repair.cost:.0f} in parts and labour")
+        for title in view.plan.not_excluded:
+            print(f"      not excluded: {title}")
     print("\nNext:")
     for step in [s for s in view.plan.next_steps if not s.refused][:5]:
         print(
             f"  {step.quantity_label} at {step.point_label} — {step.state_label}: "
-            f"{step.minutes:.0f} min, {step.bits:.2f} bit"
+            f"{step.minutes:.0f} min"
         )
         if step.healthy:
             print(f"      healthy {step.healthy.low:.1f} … {step.healthy.high:.1f} {step.unit}")
+        for part in step.parts:
+            print(f"      {_outcome(part, step.unit)}: {', '.join(part.suspects)}")
     for step in [s for s in view.plan.next_steps if s.refused]:
         print(f"  not offered: {step.point_label} — {step.state_label}: {step.refused}")
+
+
+def _outcome(part: "PartedView", unit: str) -> str:
+    """What a step may come to, in words."""
+    if part.low is None and part.high is None:
+        return part.answer
+    if part.low is None:
+        return f"under {part.high:.3g} {unit}"
+    if part.high is None:
+        return f"above {part.low:.3g} {unit}"
+    return f"{part.low:.3g} to {part.high:.3g} {unit}"
 
 
 @app.command()

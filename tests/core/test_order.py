@@ -18,7 +18,7 @@ from umweg.core.diagnose.play import observe
 from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.worth import Stakes
-from umweg.core.faults.population import parse_fault
+from umweg.core.faults.population import Hypothesis, parse_fault
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.kinds.behaviours import Behaviour
 from umweg.core.observe.kinds.readings import blank
@@ -232,3 +232,63 @@ def test_twins_are_parted_before_the_rest_is_gone_through_again() -> None:
     assert parting & set(taken[:2]), taken
     assert diagnosis.suspects[0].hypothesis.key == "blade_left:piston_bypass"
     assert diagnosis.suspects[0].share > 0.9
+
+
+def certain_part(turf: Diagnostician, first: float) -> tuple[Planner, Stakes]:
+    """Everything but a hundredth on two faults of one part, the one that is set by a screw so likely."""
+    population, money = turf.predictor.population, turf.money
+    by_part: dict[str, list[int]] = {}
+    for h, hypothesis in enumerate(population.hypotheses):
+        for fault in hypothesis.faults:
+            by_part.setdefault(fault.component_id, []).append(h)
+    screws = [h for h, y in enumerate(population.hypotheses) if y.faults and _set(y)]
+    own = next(h for h in screws if len(by_part[_part(population.hypotheses[h])]) > 1)
+    part = _part(population.hypotheses[own])
+    other = next(h for h in by_part[part] if not _set(population.hypotheses[h]))
+    elsewhere = next(h for p, hs in by_part.items() if p != part for h in hs)
+    live = np.array([int(population.members[h][0]) for h in (own, other, elsewhere)])
+    inside = np.zeros(population.count)
+    inside[live] = first, 0.99 - first, 0.01
+    live = np.sort(live)
+    ranking = cast(Ranking, SimpleNamespace(population=population, inside=inside))
+    stakes = Stakes(ranking, live, money)
+    outlook = SimpleNamespace(
+        circuit=turf.circuit,
+        stakes=stakes,
+        money=money,
+        live_weight=inside[live],
+        rung=lambda step: LOOK,
+        live=live,
+        own=int(population.members[other][0]),
+    )
+    return cast(Planner, outlook), stakes
+
+
+def _set(hypothesis: Hypothesis) -> bool:
+    return hypothesis.faults[0].mode.work == "set"
+
+
+def _part(hypothesis: Hypothesis) -> str:
+    return hypothesis.faults[0].component_id
+
+
+def test_the_screw_is_turned_before_anybody_looks_for_what_it_would_show_as_well(
+    turf: Diagnostician,
+) -> None:
+    outlook, stakes = certain_part(turf, 0.9)
+    assert stakes.in_vain is not None
+    chance, later = stakes.in_vain
+    assert chance == pytest.approx(0.1, abs=1e-6)
+    # What is left is dearer than what was to be expected, and the screw is paid for.
+    assert later.now > stakes.now
+    assert stakes.now == pytest.approx(cast(float, stakes.first_repair) + chance * later.now)
+    yes = outlook.live == outlook.own  # type: ignore[attr-defined]
+    per_min = outlook.money.labour_per_min
+    look = looked("look", answers(yes), 4.0, stakes, per_min)
+    assert not in_order([look], outlook, []).pays
+
+
+def test_where_much_else_is_possible_nobody_mends_to_see(four: tuple[Outlook, Circuit]) -> None:
+    stakes = four[0].stakes
+    assert stakes.first_repair is None
+    assert stakes.in_vain is None

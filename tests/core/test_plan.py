@@ -19,7 +19,7 @@ from umweg.core.diagnose.plan import (
 )
 from umweg.core.diagnose.steps import Step
 from umweg.core.diagnose.tree import tree_of
-from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, TRY_MIN, action_of
+from umweg.core.diagnose.worth import EXPLAIN_MIN, NOTHING, action_of
 from umweg.core.faults.population import single_faults
 from umweg.core.network.network import Network
 from umweg.core.observe.bands import variances_of
@@ -103,7 +103,7 @@ def by_brute_force(planner: Planner, step: Step) -> tuple[float, float]:
         else NOTHING
         for h in joint
     }
-    price = {a: money.cost(a) + TRY_MIN * LABOUR for a in cures.values()}
+    price = {a: money.with_try(a) for a in cures.values()}
 
     def cost(of: dict[int, float]) -> float:
         chance: dict[tuple[str, str], float] = {}
@@ -134,7 +134,7 @@ def test_what_is_at_stake_is_the_cheapest_sequence_of_repairs(turf: Diagnosticia
     for share, hypothesis in zip(inside / inside.sum(), population.hypotheses, strict=True):
         action = action_of(hypothesis.faults[0]) if hypothesis.faults else NOTHING
         chance[action] = chance.get(action, 0.0) + float(share)
-    price = {a: money.cost(a) + TRY_MIN * LABOUR for a in chance}
+    price = {a: money.with_try(a) for a in chance}
     assert money.cost(NOTHING) == EXPLAIN_MIN * LABOUR
     assert planner.stakes.now == pytest.approx(cheapest(chance, price), rel=0.02)
 

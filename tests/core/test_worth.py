@@ -15,7 +15,6 @@ from umweg.core.diagnose.ranking import Ranking
 from umweg.core.diagnose.worth import (
     EXPLAIN_MIN,
     NOTHING,
-    TRY_MIN,
     Action,
     Money,
     Stakes,
@@ -145,9 +144,8 @@ def test_knowing_all_saves_all_but_the_repair_itself(
     bits, saved = stakes.information(known)
     prior = stakes.prior
     assert bits == pytest.approx(float(-(prior * np.log2(prior)).sum()))
-    tried = TRY_MIN * packer_doctor.money.labour_per_min
     alone = [
-        sum(packer_doctor.money.cost(a) + tried for a in cure_of(ranking.population.hypotheses[h]))
+        sum(packer_doctor.money.with_try(a) for a in cure_of(ranking.population.hypotheses[h]))
         for h in names
     ]
     assert saved == pytest.approx(stakes.now - float(prior @ np.array(alone)))
@@ -175,8 +173,7 @@ def test_information_against_brute_force(
     names = np.unique(owners)
     needs = [cure_of(ranking.population.hypotheses[h]) for h in names]
     money = packer_doctor.money
-    tried = TRY_MIN * money.labour_per_min
-    cost = {a: money.cost(a) + tried for need in needs for a in need}
+    cost = {a: money.with_try(a) for need in needs for a in need}
     expected_bits = expected_then = 0.0
     prior = np.array([weight[owners == h].sum() for h in names])
     for o in range(4):
@@ -197,6 +194,16 @@ def sequence(joint, needs, cost) -> float:  # type: ignore[no-untyped-def]
     return in_this_order(order, share, [tuple(b) for b in both.tolist()], list(cost.values()))
 
 
+def test_a_screw_turned_with_the_gauge_on_it_is_tried_sooner_than_a_pump_is_exchanged(
+    packer_doctor: Diagnostician,
+) -> None:
+    money = packer_doctor.money
+    screw, pump = ("main_relief", "set"), ("pump", "exchange")
+    assert money.with_try(screw) - money.cost(screw) == pytest.approx(5 * money.labour_per_min)  # type: ignore[arg-type]
+    assert money.with_try(pump) - money.cost(pump) == pytest.approx(20 * money.labour_per_min)  # type: ignore[arg-type]
+    assert money.with_try(NOTHING) == money.cost(NOTHING) == EXPLAIN_MIN * money.labour_per_min
+
+
 def test_enough_is_said_only_when_no_step_pays(packer_doctor: Diagnostician) -> None:
     unsure = packer_doctor.diagnose(JOBS["packer_slow_hot"].observations)
     offered = [s for s in unsure.steps if not s.refused]
@@ -214,8 +221,8 @@ def test_repairs_stand_in_the_order_of_chance_per_cost(
     ranking, _ = packer_doctor.rank(JOBS["packer_weak"].observations[:1])
     assert not ranking.population.paired
     repairs = repairs_of(ranking, packer_doctor.money)
-    tried = TRY_MIN * packer_doctor.money.labour_per_min
-    ratios = [r.share / (r.cost + tried) for r in repairs]
+    money = packer_doctor.money
+    ratios = [r.share / money.with_try((r.component_id, r.work)) for r in repairs]
     assert ratios == sorted(ratios, reverse=True)
     assert all(r.expected_cost >= r.cost for r in repairs)
 

@@ -2834,6 +2834,20 @@ export interface components {
             width: number;
         };
         /**
+         * PartedView
+         * @description Whom one outcome of a step would point at: a reading between two limits, or an answer.
+         */
+        PartedView: {
+            /** Answer */
+            answer: string;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Suspects */
+            suspects: string[];
+        };
+        /**
          * PastJob
          * @description A job of a machine, as its page shows it.
          */
@@ -2940,6 +2954,8 @@ export interface components {
             guesses: components["schemas"]["GuessView"][];
             /** Next Steps */
             next_steps: components["schemas"]["StepView"][];
+            /** Not Excluded */
+            not_excluded: string[];
             /** Repairs */
             repairs: components["schemas"]["RepairView"][];
         };
@@ -3641,6 +3657,8 @@ export interface components {
             minutes: number;
             /** Outcomes */
             outcomes: components["schemas"]["OutcomeView"][];
+            /** Parts */
+            parts: components["schemas"]["PartedView"][];
             /** Point */
             point: string;
             /** Point Label */

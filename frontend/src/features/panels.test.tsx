@@ -26,6 +26,10 @@ const step: Step = {
   healthy: { key: "healthy", low: 178, high: 190 },
   specification: { key: "spec", low: 178, high: 190 },
   by_suspect: [{ key: "relief:set_low", low: 90, high: 140 }],
+  parts: [
+    { low: null, high: 148.2, answer: "", suspects: ["Relief", "Pump"] },
+    { low: 148.2, high: null, answer: "", suspects: ["Section 2"] },
+  ],
   outcomes: [],
   curve_of: [],
   hazards: [],
@@ -75,6 +79,7 @@ const diagnosis: Diagnosis = {
   at_odds: [],
   plan: {
     enough: false,
+    not_excluded: [],
     expected_cost: 0,
     next_steps: [
       step,
@@ -160,6 +165,33 @@ describe("StepPanel", () => {
     expect(screen.getByText("Main relief").closest("li")?.textContent).toBe(
       "Main relief, opens at: 200 bar is taken. From the plate or the sheet it would tell 0.8 bit.",
     );
+  });
+
+  it("says whom each outcome would point at", () => {
+    shown(diagnosis);
+    const meaning = screen.getByLabelText("What each outcome would mean");
+    const lines = [...meaning.children].map((line) => line.textContent);
+    expect(lines).toEqual(["under 148 bar", "Relief, Pump", "above 148 bar", "Section 2"]);
+  });
+
+  it("says what is done first and what that would not cure, once enough is known", () => {
+    const repair = {
+      component: "relief",
+      component_label: "Main relief",
+      remedy: "Set it with a gauge.",
+      share: 0.98,
+      cost: 30,
+      expected_cost: 50,
+    };
+    const plan = diagnosis.plan && {
+      ...diagnosis.plan,
+      enough: true,
+      repairs: [repair],
+      not_excluded: ["Pump: worn"],
+    };
+    shown({ ...diagnosis, plan });
+    expect(screen.getByText(/Main relief. Set it with a gauge/)).toBeTruthy();
+    expect(screen.getByText(/Not excluded: Pump: worn/)).toBeTruthy();
   });
 
   it("leads to the decision once no step is worth its minutes, not before", () => {

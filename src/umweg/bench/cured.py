@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from umweg.bench.ways import Own, Way
 from umweg.core.diagnose.diagnosis import Diagnosis, Diagnostician
 from umweg.core.diagnose.play import complaint, observe
-from umweg.core.diagnose.worth import TRY_MIN, action_of
+from umweg.core.diagnose.worth import action_of, try_min
 from umweg.core.faults.population import faults_of
 from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.history import History
@@ -93,8 +93,9 @@ def until_cured(
             machine = machine.mended(left)
             money += doctor.money.cost(action)
             renewed.append(by_action[action])
-        money += TRY_MIN * doctor.money.labour_per_min
-        minutes += TRY_MIN
+        tried_min = max(try_min(a) for a in actions)
+        money += tried_min * doctor.money.labour_per_min
+        minutes += tried_min
         seen = complaint(machine)
         quiet = not brought(machine, seen)
         if quiet:

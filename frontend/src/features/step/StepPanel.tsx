@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import {
   api,
   type Diagnosis,
@@ -10,7 +11,7 @@ import {
 } from "../../api/client";
 import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
-import { percent, showBand } from "../../units";
+import { percent, showBand, showOpenBand } from "../../units";
 import { ReadingPad } from "../reading/ReadingPad";
 import { Strip, type StripRow } from "../reading/Strip";
 import { shortTitle } from "../suspects/shortTitle";
@@ -83,6 +84,26 @@ function Answers({ step, onKeep }: Pick<StepPanelProps, "onKeep"> & { step: Step
   );
 }
 
+/** Whom the step parts, one line an outcome. */
+function Parts({ step }: { step: Step }) {
+  if (!step.parts.length) return null;
+  return (
+    <dl
+      aria-label="What each outcome would mean"
+      className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-sm"
+    >
+      {step.parts.map((part) => (
+        <Fragment key={part.suspects.join()}>
+          <dt className="whitespace-nowrap text-soft first-letter:uppercase">
+            {part.answer || showOpenBand(part.low, part.high, step.unit)}
+          </dt>
+          <dd className="font-semibold">{part.suspects.join(", ")}</dd>
+        </Fragment>
+      ))}
+    </dl>
+  );
+}
+
 function Cautions({ step }: { step: Step }) {
   return (
     <div className="grid gap-1.5">
@@ -148,8 +169,21 @@ export function StepPanel(props: StepPanelProps) {
     >
       {diagnosis.plan?.enough && !props.own && (
         <Notice tone="good">
-          No further step is worth its minutes: decide what is mended. What follows would only make
-          it surer.
+          No further step is worth its minutes: decide what is mended.
+          {diagnosis.plan.repairs[0] && (
+            <p className="mt-1">
+              Do this first, and see whether it was that:{" "}
+              <b>
+                {diagnosis.plan.repairs[0].component_label}. {diagnosis.plan.repairs[0].remedy}
+              </b>
+            </p>
+          )}
+          {(diagnosis.plan.not_excluded?.length ?? 0) > 0 && (
+            <p className="mt-1 text-sm">
+              Not excluded: {diagnosis.plan.not_excluded?.join("; ")}. If it changes nothing, take
+              it down so: the next step then follows.
+            </p>
+          )}
           <Button className="mt-2 w-full" onClick={props.onDecide}>
             To the suspects
           </Button>
@@ -190,6 +224,7 @@ export function StepPanel(props: StepPanelProps) {
             : `It would tell ${step.bits.toFixed(2)} bit.`}
         </p>
       )}
+      <Parts step={step} />
       <Cautions step={step} />
       {!step.refused &&
         (step.kind === "reading" ? (

@@ -6,7 +6,7 @@ against each rival: both orders are followed to the second step, which is taken 
 answer of the first leaves it worth its minutes.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -27,6 +27,8 @@ RIVALS = 6
 CLEARLY = 1.0
 """Money by which a rival's order must be better, and from which a step pays: no price is known so
 well that less than this were a saving."""
+ROUGHLY = 0.1
+"""So well is known what a repair costs: what saves less of it is no reason to put it off."""
 TIED = 0.05
 """Steps that tell as much in a minute to so much of a share stand in the order of the trade."""
 CELLS = 10
@@ -101,19 +103,26 @@ class Outlook(Protocol):
 class Pairs:
     """What two steps save in money, the second only where it still pays."""
 
-    def __init__(self, outlook: Outlook, observations: Sequence[Observed]) -> None:
+    def __init__(
+        self, outlook: Outlook, observations: Sequence[Observed], stakes: Stakes | None = None
+    ) -> None:
         self._outlook, self._observations = outlook, observations
+        self._stakes = outlook.stakes if stakes is None else stakes
         self._now = setup_after(outlook.circuit, observations)
         self._found: dict[int, Outcomes] = {}
 
     def saved(self, first: Step, second: Step) -> float:
         """Expected money saved by both in this order, less the minutes of those that are taken."""
         per_min = self._outlook.money.labour_per_min
-        chances = self._chances(first)
-        alone = self._outlook.stakes.information(chances)[1] - first.minutes * per_min
+        chances, alone = self._chances(first), self.alone(first)
         both = chances[:, :, None] * self._after(first, second)
         price = (second.minutes - self._spared_min(first, second)) * per_min
-        return alone + self._outlook.stakes.then(both, price)
+        return alone + self._stakes.then(both, price)
+
+    def alone(self, step: Step) -> float:
+        """Expected money saved by one, less its minutes."""
+        per_min = self._outlook.money.labour_per_min
+        return self._stakes.information(self._chances(step))[1] - step.minutes * per_min
 
     def _chances(self, step: Step) -> Array:
         """(L, G) probability of each outcome for each live candidate."""
@@ -151,6 +160,34 @@ class Pairs:
         return before - then
 
 
+class MendFirst:
+    """What steps save that are taken only once the first repair has changed nothing.
+
+    Where hardly anything but one part is left and its first remedy is cheap, mending it is the test:
+    a step comes before it only by as much as it saves more than it would afterwards.
+    """
+
+    def __init__(self, outlook: Outlook, observations: Sequence[Observed]) -> None:
+        in_vain, cost = outlook.stakes.in_vain, outlook.stakes.first_repair
+        self._pairs = None
+        if in_vain is not None and cost is not None:
+            self._least = max(CLEARLY, ROUGHLY * cost)
+            self._chance, stakes = in_vain
+            self._pairs = Pairs(outlook, observations, stakes)
+
+    def waits_for(self, step: Step, alone: Callable[[Step], float]) -> bool:
+        """Is a step better taken before it, by what it saves at once."""
+        if self._pairs is None:
+            return True
+        return alone(step) > self._least + self._chance * max(self._pairs.alone(step), 0.0)
+
+    def later(self, first: Step, second: Step) -> float:
+        """What two steps save afterwards, as expected now; nothing where nobody mends first."""
+        if self._pairs is None:
+            return 0.0
+        return self._chance * max(self._pairs.saved(first, second), 0.0)
+
+
 def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Observed]) -> Order:
     """Steps in the order in which they are offered.
 
@@ -166,7 +203,8 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
     if not offered:
         return Order(tuple(ranked), pays=False)
     pairs = Pairs(outlook, observations)
-    pays = any(s.saving > CLEARLY for s in offered)
+    mend_first = MendFirst(outlook, observations)
+    pays = any(s.saving > CLEARLY and mend_first.waits_for(s, pairs.alone) for s in offered)
     rivals = sorted(offered, key=lambda s: -s.saving)[:RIVALS]
     leader = offered[0]
     if pays:
@@ -176,7 +214,12 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
             if pairs.saved(rival, leader) > pairs.saved(leader, rival) + CLEARLY:
                 leader = rival
     else:
-        both = [(pairs.saved(a, b), i) for i, a in enumerate(rivals) for b in rivals if a is not b]
+        both = [
+            (pairs.saved(a, b) - mend_first.later(a, b), i)
+            for i, a in enumerate(rivals)
+            for b in rivals
+            if a is not b
+        ]
         best, first = max(both, default=(0.0, 0))
         if best > CLEARLY:
             pays, leader = True, rivals[first]

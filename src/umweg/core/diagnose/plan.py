@@ -16,6 +16,7 @@ from umweg.core.diagnose.hazards import LIVE, Hazard, heat_caution, pressure_haz
 from umweg.core.diagnose.ladder import LOOK, Rung, rung
 from umweg.core.diagnose.opening import Openings
 from umweg.core.diagnose.order import CLEARLY, Order, Spread, in_order
+from umweg.core.diagnose.parted import Owners, Parted, by_answer, by_reading
 from umweg.core.diagnose.ranking import Band, Ranking
 from umweg.core.diagnose.setup import Setup, setup_after
 from umweg.core.diagnose.steps import Step
@@ -346,9 +347,10 @@ class Planner:
         return from_scale(quantity, values[order]), share[order]
 
     def with_bands(self, step: Step) -> Step:
-        """A reading step with what the healthy machine and each suspect would show."""
-        if step.kind != "reading":
-            return step
+        """A step with whom it parts, of a reading with what the healthy machine and each suspect
+        would show."""
+        if step.chances is not None:
+            return replace(step, parts=by_answer(self._owners, step.chances))
         quantity = Quantity.named(step.quantity, step.point)
         asked, rows = [(quantity, self.state_of(step))], self._told_of
         mean, variance = np.zeros((2, self.predictor.population.count))
@@ -359,7 +361,20 @@ class Planner:
             step,
             healthy=self.band("healthy", quantity, mean, variance),
             by_suspect=tuple(b for b in bands if b is not None),
+            parts=self._parted(quantity, self.spread(step)),
         )
+
+    def _parted(self, quantity: Quantity, spread: Spread) -> tuple[Parted, ...]:
+        def base(limit: float | None) -> float | None:
+            return None if limit is None else float(from_scale(quantity, np.asarray(limit)))
+
+        found = by_reading(self._owners, spread.mean, spread.sd)
+        return tuple(replace(p, low=base(p.low), high=base(p.high)) for p in found)
+
+    @cached_property
+    def _owners(self) -> Owners:
+        population = self.ranking.population
+        return Owners(population.hypotheses, population.hypothesis[self.live], self.live_weight)
 
     @cached_property
     def _told_of(self) -> Indices:

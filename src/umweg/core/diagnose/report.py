@@ -12,6 +12,7 @@ from umweg.core.diagnose.mend_views import Mend
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
 from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
 from umweg.core.diagnose.steps import Step
+from umweg.core.diagnose.worth import action_of
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
 from umweg.core.observe.history import Experience
@@ -94,6 +95,15 @@ class OutcomeView(View):
     entry: Observation
 
 
+class PartedView(View):
+    """Whom one outcome of a step would point at: a reading between two limits, or an answer."""
+
+    low: float | None
+    high: float | None
+    answer: str
+    suspects: list[str]
+
+
 class StepView(View):
     """One thing to observe next."""
 
@@ -114,6 +124,8 @@ class StepView(View):
     healthy: BandView | None
     specification: BandView | None
     by_suspect: list[BandView]
+    parts: list[PartedView]
+    """Whom it parts, by name, in the order of their shares."""
     outcomes: list[OutcomeView]
     curve_of: list[str]
     """Kinds of unit of a recorded curve that it may be read from; none where no curve tells it."""
@@ -166,6 +178,8 @@ class PlanView(View):
     next_steps: list[StepView]
     repairs: list[RepairView]
     enough: bool
+    not_excluded: tuple[str, ...]
+    """Where enough is known: what the first repair would not cure and is still possible."""
     expected_cost: float
     guesses: tuple[GuessView, ...] = ()
 
@@ -219,6 +233,7 @@ def report(
         at_odds=_at_odds(diagnosis.at_odds, words),
         plan=PlanView(
             enough=diagnosis.enough,
+            not_excluded=_not_excluded(circuit, diagnosis) if diagnosis.enough else (),
             expected_cost=diagnosis.expected_cost,
             next_steps=[step_view(circuit, s) for s in (*offered, *refused)],
             repairs=[
@@ -235,6 +250,24 @@ def report(
             guesses=tuple(_guess_view(circuit, g) for g in diagnosis.guesses),
         ),
     )
+
+
+POSSIBLE_ABOVE = 0.01
+"""Share from which a suspect is named among what is not excluded."""
+
+
+def _not_excluded(circuit: Circuit, diagnosis: Diagnosis) -> tuple[str, ...]:
+    """Suspects that are left when the first repair changes nothing, the likeliest first."""
+    if not diagnosis.repairs:
+        return ()
+    first = diagnosis.repairs[0].component_id, diagnosis.repairs[0].work
+    left = (
+        s
+        for s in diagnosis.suspects
+        if s.share >= POSSIBLE_ABOVE
+        and (not s.hypothesis.faults or any(action_of(f) != first for f in s.hypothesis.faults))
+    )
+    return tuple(hypothesis_title(circuit, s.hypothesis) for s in left)[:MOST_NAMED]
 
 
 def _at_odds(
@@ -304,13 +337,16 @@ def _left_out(left_out: Sequence[LeftOut], words: dict[str, str]) -> list[LeftOu
     ]
 
 
+NOTHING_WRONG = "No hydraulic fault (operator, interlock, expectation)"
+
+
 def hypothesis_title(circuit: Circuit, hypothesis: Hypothesis) -> str:
     """A hypothesis in words."""
     return (
         " and ".join(
             f"{circuit.component(f.component_id).label}: {f.mode.label}" for f in hypothesis.faults
         )
-        or "No hydraulic fault (operator, interlock, expectation)"
+        or NOTHING_WRONG
     )
 
 
@@ -416,6 +452,7 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         healthy=band_view(step.healthy),
         specification=specification,
         by_suspect=[BandView(key=b.key, low=b.low, high=b.high) for b in step.by_suspect],
+        parts=_parts(circuit, step),
         outcomes=[
             OutcomeView.model_validate(
                 {"word": answer.word, "probability": share, "entry": answer.observation}
@@ -444,6 +481,31 @@ def step_view(circuit: Circuit, step: Step) -> StepView:
         worth=step.saving,
         refused=step.refused,
     )
+
+
+MOST_NAMED = 3
+"""More names than so many are no help to who stands at the machine."""
+
+
+def _parts(circuit: Circuit, step: Step) -> list[PartedView]:
+    """Whom a step parts: by the parts' names, and by what is wrong with them where that is it."""
+    sides = [{f.component_id for h in p.hypotheses for f in h.faults} for p in step.parts]
+    twice = {part for i, side in enumerate(sides) for o in sides[i + 1 :] for part in side & o}
+
+    def name(hypothesis: Hypothesis) -> str:
+        parts = [circuit.component(f.component_id).label for f in hypothesis.faults]
+        if any(f.component_id in twice for f in hypothesis.faults):
+            return hypothesis_title(circuit, hypothesis)
+        return " and ".join(dict.fromkeys(parts)) or NOTHING_WRONG
+
+    found = []
+    for parted in step.parts:
+        names = list(dict.fromkeys(name(h) for h in parted.hypotheses))
+        if len(names) > MOST_NAMED:
+            names = [*names[: MOST_NAMED - 1], f"{len(names) - MOST_NAMED + 1} others"]
+        answer = "" if parted.answer is None else step.outcomes[parted.answer][0].word
+        found.append(PartedView(low=parted.low, high=parted.high, answer=answer, suspects=names))
+    return found
 
 
 def flow_curve_view(circuit: Circuit, curve: FlowCurve) -> FlowCurveView:

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 from umweg.core.components.base import Array
 from umweg.core.diagnose.hazards import Hazard
+from umweg.core.diagnose.parted import Parted
 from umweg.core.diagnose.ranking import Band
 from umweg.core.observe.instruments import Instrument
 from umweg.core.observe.kinds.base import Answer, Observed
@@ -42,6 +43,8 @@ class Step:
     """For looks and questions: (L, G) probability of each answer for each live candidate."""
     gauge_point: str = ""
     """Test point at which something hangs for it."""
+    parts: tuple[Parted, ...] = ()
+    """Whom it parts, of a reading in base units; nothing where it says it of nobody by name."""
 
     @property
     def bits_per_minute(self) -> float:

@@ -1,6 +1,7 @@
 """What an observation is worth: bits about the hypothesis, and money saved by deciding better."""
 
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,11 +13,11 @@ from umweg.core.diagnose.ranking import Ranking
 from umweg.core.faults.population import Fault, Hypothesis
 from umweg.core.network.network import Indices
 
-TRY_MIN = 20.0
-"""Minutes to put the machine together again, try it and find that it was not that."""
-EXPLAIN_MIN = 20.0
-"""Minutes to find nothing wrong and to say so."""
+EXPLAIN_MIN = 40.0
+"""Minutes to find nothing wrong, drive the machine once more, and say so."""
 SHOWN_REPAIRS = 4
+SURE_PART = 0.97
+"""Share of the belief on one part from which mending it first may stand as a test."""
 
 Action = tuple[str, WorkKind]
 """What is done to which component; the same action cures every fault that asks for it."""
@@ -29,6 +30,11 @@ Cure = tuple[Action, Action]
 def action_of(fault: Fault) -> Action:
     """What cures a fault."""
     return fault.component_id, fault.mode.work
+
+
+def try_min(action: Action) -> float:
+    """Minutes to try the machine after a repair and find that it was, or was not, that."""
+    return 0.0 if action == NOTHING else WORKS[action[1]].try_min
 
 
 def taken(part: Component, kind: WorkKind) -> tuple[float, float]:
@@ -56,6 +62,10 @@ class Money:
         if action not in self._costs:
             self._costs[action] = self._cost(action)
         return self._costs[action]
+
+    def with_try(self, action: Action) -> float:
+        """The same, and the labour of trying the machine after it."""
+        return self.cost(action) + try_min(action) * self.labour_per_min
 
     def _cost(self, action: Action) -> float:
         component_id, kind = action
@@ -89,8 +99,7 @@ def repairs_of(ranking: Ranking, money: Money) -> tuple[Repair, ...]:
             action = action_of(fault)
             remedies[action] = max(remedies.get(action, (-1.0, "")), (own, fault.mode.remedy))
     actions, needs = _needs(hypotheses)
-    tried = TRY_MIN * money.labour_per_min
-    cost = np.array([money.cost(a) + tried for a in actions])
+    cost = np.array([money.with_try(a) for a in actions])
     mended = [i for i in in_sequence(share, needs, cost).tolist() if actions[i] in remedies]
     found = []
     for i in mended[:SHOWN_REPAIRS]:
@@ -133,9 +142,44 @@ class Stakes:
         self._weight = ranking.inside[live][:, None]
         self.prior = np.add.reduceat(self._weight[:, 0], self._first)
         self.prior /= self.prior.sum()
-        actions, self._needs = _needs([population.hypotheses[h] for h in owners])
-        tried = TRY_MIN * money.labour_per_min
-        self._cost = np.array([money.cost(a) + tried for a in actions])
+        hypotheses = [population.hypotheses[h] for h in owners]
+        actions, self._needs = _needs(hypotheses)
+        self._cost = np.array([money.with_try(a) for a in actions])
+        self._live = len(live)
+        self._first_repair = self._test(hypotheses, actions)
+
+    def _test(self, hypotheses: Sequence[Hypothesis], actions: Sequence[Action]) -> int | None:
+        if not actions:
+            return None
+        first = int(in_sequence(self.prior, self._needs, self._cost)[0])
+        part, _ = actions[first]
+        there = [any(f.component_id == part for f in h.faults) for h in hypotheses]
+        return first if part and float(self.prior[there].sum()) >= SURE_PART else None
+
+    @property
+    def first_repair(self) -> float | None:
+        """What the first repair and the try after it cost, where it may stand as a test."""
+        first = self._first_repair
+        return None if first is None else float(self._cost[first])
+
+    @property
+    def in_vain(self) -> "tuple[float, Stakes] | None":
+        """The chance that the first repair changes nothing, and what would be at stake then, with
+        that repair done; None where so much else is possible that nobody mends to see."""
+        first = self._first_repair
+        if first is None:
+            return None
+        later = copy(self)
+        cured = (self._needs == first).all(axis=1)
+        chance = float(self.prior[~cured].sum())
+        if chance <= 0.0:
+            return None
+        each = np.diff(np.append(self._first, self._live))
+        later._weight = self._weight * np.repeat(~cured, each)[:, None]
+        later.prior = np.where(cured, 0.0, self.prior) / chance
+        later._cost = np.where(np.arange(len(self._cost)) == first, 0.0, self._cost)
+        later._first_repair = None
+        return chance, later
 
     @property
     def now(self) -> float:
