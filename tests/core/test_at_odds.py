@@ -87,3 +87,34 @@ def test_a_reading_that_was_repeated_is_seldom_outvoted_by_words(packer: Diagnos
     # Who reads 250 and then 150 has not read the same again.
     mean = bar("b", 200.0).weigh(packer.exhibits, ()).log_misread
     assert bar("a", 250.0, 150.0).weigh(packer.exhibits, ()).log_misread == pytest.approx(mean)
+
+
+def test_what_contradicts_itself_is_read_again_before_anything_else(packer: Diagnostician) -> None:
+    twice: list[Observation] = [bar("a", 190.0), bar("b", 120.0)]
+    first = packer.diagnose(twice).steps[0]
+    assert first.asks.topic() == twice[0].topic()
+    # The third time settles it: now another step leads, whatever the first two were.
+    thrice = [*twice, bar("c", 189.0)]
+    assert packer.diagnose(thrice).steps[0].asks.topic() != twice[0].topic()
+    # What nobody doubts is not taken again.
+    assert all(s.asks.topic() != twice[0].topic() for s in packer.diagnose(twice[:1]).steps)
+
+
+def test_the_lonely_one_is_read_again_and_not_those_that_agree(packer: Diagnostician) -> None:
+    others = [
+        bar("a", 191.0, state="blade_extend_stalled"),
+        bar("b", 189.0, state="blade_retract_stalled"),
+        bar("c", 190.0, state="tailgate_raise_stalled"),
+    ]
+    odd = Reading(
+        id="d",
+        point="block_gauge",
+        quantity="pressure_bar",
+        state="blade_extend_stalled",
+        value=70.0,
+        unit="bar",
+    )
+    ranking, _ = packer.rank([*others, odd])
+    assert ranking.at_odds
+    steps = packer.diagnose([*others, odd]).steps
+    assert steps[0].asks.topic() in {o.topic() for o in (others[0], odd)}

@@ -194,6 +194,11 @@ export function wordsOf(data: EntryData): string {
       return `${data.component}: ${data.seen.replace("_", " ")}`;
     case "swap":
       return `${data.component} changed with ${data.other_component}: ${data.went.replace("_", " ")}`;
+    case "trial":
+      return `${data.function} ${data.move}, ${data.component} ${data.trial}: ${data.how}`.replaceAll(
+        "_",
+        " ",
+      );
     case "caught":
       return `${data.component}, past its piston: ${data.amount}`;
     case "hand_ear":

@@ -63,7 +63,7 @@ class Port:
     """The component itself fixes this net's across variable at 0 (a vented tank, the frame)."""
 
 
-GivenBy = Literal["", "lever", "wheel", "pedal", "button", "hand_valve", "hand_pump"]
+GivenBy = Literal["", "lever", "wheel", "pedal", "button", "hand_valve", "hand_pump", "trial"]
 OilLook = Literal["clear", "foamy", "milky", "dark"]
 DECADES = 4.0
 """Over how many powers of ten the leak of a seat or a seal grows from just there to torn."""
@@ -205,7 +205,27 @@ class Command:
     high: float
     default: float = 0.0
     by: GivenBy = ""
-    """What somebody moves with hand or foot to give it; nothing where a load, a place or the shop does."""
+    """What somebody moves with hand or foot to give it; nothing where a load, a place or the shop does;
+    “trial” what is only done to see what happens."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Trial:
+    """Something done at a part to see what happens, and undone again: doing is testing.
+
+    It is a command of the part, so that what every suspect would show is solved like any state.
+    """
+
+    name: str
+    label: str
+    """What is done, behind the part's name."""
+    command: str
+    value: float = 1.0
+    minutes: float = 2.0
+    """Beside getting at the part."""
+    suspected: bool = False
+    """It is tried only where the part itself is under suspicion, not for what lies before it."""
+    caution: str = ""
 
 
 @dataclass(frozen=True)
@@ -303,6 +323,8 @@ class ComponentType:
     ports: ClassVar[tuple[Port, ...]]
     Parameters: ClassVar[type[ParameterSet]]
     commands: ClassVar[tuple[Command, ...]] = ()
+    trials: ClassVar[tuple[Trial, ...]] = ()
+    """What is done at it to see what happens."""
     fault_modes: ClassVar[tuple[FaultMode, ...]] = ()
     adjustable: ClassVar[tuple[str, ...]] = ()
     passive: ClassVar[bool] = True

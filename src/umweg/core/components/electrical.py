@@ -17,6 +17,7 @@ from umweg.core.components.base import (
     ParameterSet,
     Port,
     Symbol,
+    Trial,
     quantity,
 )
 from umweg.core.components.kernels import couple, law, regulated, smooth_step
@@ -25,6 +26,10 @@ _EL = ELECTRIC
 _ROT = ROTATION
 _OPEN_S = 1e-9
 """Conductance of an open contact [S]."""
+BRIDGE_S = 100.0
+"""Conductance of a lead with its clamps [S]."""
+BRIDGED = Command("bridged", 0, 1, by="trial")
+BRIDGE_OFF = "Take the bridge off again at once, whatever comes of it."
 
 
 _FLAT_V, _FLAT_OHM = 0.65, 20.0
@@ -149,7 +154,7 @@ _SUPPLY = PowerSupply.rows()
 def _earth(x, k, env, f, j):
     for c in range(x.shape[0]):
         for b in range(x.shape[2]):
-            g = _EL / k[c, _EARTH.resistance_ohm, b]
+            g = _EL * (1.0 / k[c, _EARTH.resistance_ohm, b] + k[c, _EARTH.bridged, b] * BRIDGE_S)
             couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
 
 
@@ -176,6 +181,16 @@ class EarthStrap(ComponentType):
             0.001, "Ω", "strap, bolt and paint", low=1e-5, high=50, tolerance=0.1
         )
 
+    commands = (BRIDGED,)
+    trials = (
+        Trial(
+            name="jump_lead",
+            label="jump lead to the battery's minus beside it",
+            command="bridged",
+            minutes=3.0,
+            suspected=True,
+        ),
+    )
     fault_modes = (
         FaultMode(
             name="corroded",
@@ -223,7 +238,8 @@ def _switch(x, k, env, f, j):
                 0.35,
                 0.65,
             )
-            g = _EL * (made / k[c, _SWITCH.contact_ohm, b] + _OPEN_S)
+            bridge = k[c, _SWITCH.bridged, b] * BRIDGE_S
+            g = _EL * (made / k[c, _SWITCH.contact_ohm, b] + bridge + _OPEN_S)
             couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
 
 
@@ -254,7 +270,17 @@ class Switch(ComponentType):
         reach: float = quantity(1, "1", "how far its actuator moves it", low=0, high=1)
         stuck: float = quantity(0, "1", "made while it should be open", low=0, high=1)
 
-    commands = (Command("closed", 0, 1, by="button"),)
+    commands: ClassVar[tuple[Command, ...]] = (Command("closed", 0, 1, by="button"), BRIDGED)
+    trials: ClassVar[tuple[Trial, ...]] = (
+        Trial(
+            name="bridge",
+            label="bridged with a fused lead",
+            command="bridged",
+            minutes=4.0,
+            suspected=True,
+            caution=BRIDGE_OFF,
+        ),
+    )
     fault_modes = (
         FaultMode(
             name="never_makes",
@@ -334,7 +360,18 @@ class InterlockSwitch(Switch):
         "implement lock-out",
         "dead man",
     )
-    commands = (Command("closed", 0, 1, 1.0),)
+    commands = (Command("closed", 0, 1, 1.0), BRIDGED)
+    trials = (
+        Trial(
+            name="bridge",
+            label="bridged with a fused lead",
+            command="bridged",
+            minutes=4.0,
+            suspected=True,
+            caution="It is there to protect people: bridged for this one try, nobody near what "
+            "moves, somebody at the stop. " + BRIDGE_OFF,
+        ),
+    )
     example = Example(
         "made: 0.1 V over 0.05 Ω = 2 A, ×0.6",
         {"inlet": 12.0, "outlet": 11.9},
@@ -354,7 +391,9 @@ def _relay(x, k, env, f, j):
             made = k[c, _RELAY.normally_closed, b] + sign * pull
             welded, _ = smooth_step(k[c, _RELAY.welded, b], 0.35, 0.65)
             contact = (
-                _EL * (made * (1.0 - welded) + welded) / k[c, _RELAY.contact_ohm, b] + _EL * _OPEN_S
+                _EL * (made * (1.0 - welded) + welded) / k[c, _RELAY.contact_ohm, b]
+                + _EL * k[c, _RELAY.bridged, b] * BRIDGE_S
+                + _EL * _OPEN_S
             )
             across = x[c, 2, b] - x[c, 3, b]
             couple(f, j, c, b, 2, 3, contact * across, contact)
@@ -405,6 +444,17 @@ class Relay(ComponentType):
         welded: float = quantity(0, "1", "contact welded shut", low=0, high=1)
         normally_closed: float = quantity(0, "1", "1: the coil opens the contact", low=0, high=1)
 
+    commands = (BRIDGED,)
+    trials = (
+        Trial(
+            name="bridge",
+            label="its contacts bridged with a fused lead",
+            command="bridged",
+            minutes=4.0,
+            suspected=True,
+            caution="What it feeds runs at once: nobody near what moves. " + BRIDGE_OFF,
+        ),
+    )
     fault_modes = (
         FaultMode(
             name="coil_open",

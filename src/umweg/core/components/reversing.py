@@ -17,7 +17,7 @@ from umweg.core.components.base import (
 )
 from umweg.core.components.crossing import PILOTS_CROSSED, PLUGS_CROSSED, crossed, turn
 from umweg.core.components.directional_valves import NEUTRAL, spool
-from umweg.core.components.electrical import Switch
+from umweg.core.components.electrical import BRIDGE_S, BRIDGED, Switch
 from umweg.core.components.kernels import couple, law, limited, slip, smooth_step
 from umweg.core.components.solenoid_valves import SolenoidDirectionalValve, between_coils
 from umweg.core.components.storage import Level, Place, chambers
@@ -204,6 +204,8 @@ class DetentSolenoidValve(SolenoidDirectionalValve):
         keep: float = quantity(1, "1", "how well its detent keeps it", low=0, high=1)
 
     commands = (Command("detent", -1, 1),)
+    trials = ()
+    """Pushed to an end by hand it stays there: that is its lever, not a trial of it."""
     storage = (
         StoredSwitch(
             "detent",
@@ -263,7 +265,8 @@ def _position_switch(x, k, env, f, j):
                 0.35,
                 0.65,
             )
-            g = _EL * (made / k[c, _POSITION_SWITCH.contact_ohm, b] + _OPEN_S)
+            bridge = k[c, _POSITION_SWITCH.bridged, b] * BRIDGE_S
+            g = _EL * (made / k[c, _POSITION_SWITCH.contact_ohm, b] + bridge + _OPEN_S)
             couple(f, j, c, b, 0, 1, g * (x[c, 0, b] - x[c, 1, b]), g)
 
 
@@ -299,7 +302,7 @@ class PositionSwitch(Switch):
     class Parameters(Switch.Parameters):
         makes_at: float = quantity(0.97, "1", "share of the stroke", low=0, high=1)
 
-    commands = (Command("position", 0, 1),)
+    commands = (Command("position", 0, 1), BRIDGED)
     symbol = Symbol(
         1.6,
         1.8,

@@ -5,11 +5,13 @@ from typing import ClassVar
 
 from umweg.core.components.base import (
     ELECTRIC,
+    Command,
     ComponentType,
     Example,
     FaultMode,
     ParameterSet,
     Port,
+    Trial,
     quantity,
 )
 from umweg.core.components.crossing import PLUGS_CROSSED, crossed, turn
@@ -28,6 +30,12 @@ from umweg.core.fluid import REFERENCE_VISCOSITY_MM2_S as NU_REF
 _EL = ELECTRIC
 HOT_FROM_C = 65.0
 """Oil, and what it flows through, is hot from here on."""
+BY_HAND = (
+    "Whatever this valve moves goes at once, and no interlock stops it: nobody near, and the way of "
+    "the move clear."
+)
+PRESSED = Command("override", 0, 1, by="trial")
+PRESS = Trial(name="override", label="hand override pressed", command="override", caution=BY_HAND)
 
 
 @law
@@ -43,9 +51,8 @@ def _solenoid_spool(x, k, env, f, j):
                 k[c, _SOLENOID_SPOOL.full_share, b],
             )
             gain = k[c, _SOLENOID_SPOOL.reach, b] * turn(k[c, _SOLENOID_SPOOL.crossed, b])
-            travel, movers = between_coils(
-                x, f, j, c, b, coils, gain, k[c, _SOLENOID_SPOOL.offset, b], 0.0
-            )
+            offset = k[c, _SOLENOID_SPOOL.offset, b] + k[c, _SOLENOID_SPOOL.override, b]
+            travel, movers = between_coils(x, f, j, c, b, coils, gain, offset, 0.0)
             leak = k[c, _SOLENOID_SPOOL.leak_lpm_per_bar, b] * NU_REF / env[0, b]
             sizes = (
                 k[c, _SOLENOID_SPOOL.work_k, b],
@@ -199,6 +206,22 @@ class SolenoidDirectionalValve(ComponentType):
         offset: float = quantity(0, "1", "spool position with both coils off", low=-1, high=1)
         crossed: float = crossed("the plugs of its coils are swapped")
 
+    commands: ClassVar[tuple[Command, ...]] = (Command("override", -1, 1, by="trial"),)
+    trials: ClassVar[tuple[Trial, ...]] = (
+        Trial(
+            name="override_a",
+            label="hand override at end a pressed",
+            command="override",
+            caution=BY_HAND,
+        ),
+        Trial(
+            name="override_b",
+            label="hand override at end b pressed",
+            command="override",
+            value=-1.0,
+            caution=BY_HAND,
+        ),
+    )
     fault_modes = (
         *coil_faults("coil_a_ohm", "coil_a", " a"),
         *coil_faults("coil_b_ohm", "coil_b", " b"),
@@ -286,13 +309,13 @@ def _solenoid_poppet(x, k, env, f, j):
             sign = 1.0 - 2.0 * k[c, _SOLENOID_POPPET.normally_open, b]
             moved = k[c, _SOLENOID_POPPET.reach, b] * pull
             opening = k[c, _SOLENOID_POPPET.normally_open, b] + sign * moved
-            opening = opening + k[c, _SOLENOID_POPPET.held_open, b] * (1.0 - opening)
-            rise = (
-                sign
-                * k[c, _SOLENOID_POPPET.reach, b]
-                * slope
-                * (1.0 - k[c, _SOLENOID_POPPET.held_open, b])
-            )
+            pressed = k[c, _SOLENOID_POPPET.override, b]
+            held = k[c, _SOLENOID_POPPET.held_open, b]
+            free = (1.0 - held) * (1.0 - pressed)
+            # The pin pushes it to where its coil pulls it: open, or shut where it is open at rest.
+            pulled = 1.0 - k[c, _SOLENOID_POPPET.normally_open, b]
+            opening = opening * free + held * (1.0 - pressed) + pulled * pressed
+            rise = sign * k[c, _SOLENOID_POPPET.reach, b] * slope * free
             movers = ((2, rise), (3, -rise))
             land(x, f, j, c, b, 0, 1, k[c, _SOLENOID_POPPET.k, b], opening, 1.0, movers)
             q, dq = turbulent(x[c, 0, b] - x[c, 1, b], k[c, _SOLENOID_POPPET.seat_k, b], 0.5)
@@ -345,6 +368,8 @@ class SolenoidPoppetValve(ComponentType):
         reach: float = quantity(1, "1", "how far it follows its coil", low=0, high=1)
         held_open: float = quantity(0, "1", "held open by dirt or its pin", low=0, high=1)
 
+    commands = (PRESSED,)
+    trials = (PRESS,)
     fault_modes = (
         *coil_faults("coil_ohm", "coil", ""),
         POPPET_STICKS,
@@ -415,12 +440,11 @@ def _solenoid_three_way(x, k, env, f, j):
                 k[c, _SOLENOID_THREE_WAY.full_share, b],
             )
             position = k[c, _SOLENOID_THREE_WAY.reach, b] * pull
-            position = position + k[c, _SOLENOID_THREE_WAY.held, b] * (1.0 - position)
-            rise = (
-                k[c, _SOLENOID_THREE_WAY.reach, b]
-                * slope
-                * (1.0 - k[c, _SOLENOID_THREE_WAY.held, b])
+            free = (1.0 - k[c, _SOLENOID_THREE_WAY.held, b]) * (
+                1.0 - k[c, _SOLENOID_THREE_WAY.override, b]
             )
+            position = 1.0 - (1.0 - position) * free
+            rise = k[c, _SOLENOID_THREE_WAY.reach, b] * slope * free
             movers = ((3, rise), (4, -rise))
             land(x, f, j, c, b, 0, 1, k[c, _SOLENOID_THREE_WAY.k, b], position, 1.0, movers)
             land(
@@ -473,6 +497,8 @@ class SolenoidThreeWayValve(ComponentType):
         reach: float = quantity(1, "1", "how far it follows its coil", low=0, high=1)
         held: float = quantity(0, "1", "held shifted by dirt or its pin", low=0, high=1)
 
+    commands = (PRESSED,)
+    trials = (PRESS,)
     fault_modes = (
         *coil_faults("coil_ohm", "coil", ""),
         POPPET_STICKS,

@@ -41,6 +41,8 @@ LEAST_BITS = 0.01
 """What tells less than this is not offered."""
 LOOKED_FOR_ABOVE = 0.02
 """Share of the belief from which a fault is worth a look for it."""
+TAKEN_AT_MOST = 3
+"""How often one reading is proposed that is at odds with others: then somebody has to think."""
 DETAILED = 12
 DETAILED_REFUSED = 4
 """How many steps, offered and refused, are worked out in full."""
@@ -510,12 +512,20 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
         if reading.topic() in asked:
             continue
         readings.append(reading)
-    steps = planner.reading_steps(readings, setup)
+    odd = {o.topic() for o in observations if any(o.id in ids for ids in planner.ranking.at_odds)}
+    steps = [
+        *planner.reading_steps([r for r in readings if r.topic() not in odd], setup),
+        *planner.reading_steps([r for r in readings if r.topic() in odd], setup, least_bits=0.0),
+    ]
     asking = Asker(planner, setup, observations)
     for kind in OBSERVATIONS:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)
         steps += [s for p in looks if (s := planner.look_step(p)).bits >= LEAST_BITS]
     order = in_order(steps, planner, observations)
+    if order.pays:
+        # Nothing is made of what contradicts itself: it is read again before anything else.
+        offered = sorted(order.steps, key=lambda s: bool(s.refused) or s.asks.topic() not in odd)
+        order = replace(order, steps=tuple(sorted(offered, key=lambda s: bool(s.refused))))
     first_refused = sum(not s.refused for s in order.steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
     detailed = (planner.with_bands(s) if i in shown else s for i, s in enumerate(order.steps))
@@ -551,11 +561,17 @@ def _lasts(seconds: float) -> str:
 
 
 def _doubted(ranking: Ranking, observations: Sequence[Observation]) -> set[str]:
-    """Readings worth taking again: doubted, and not taken twice in agreement already."""
+    """Readings worth taking again: doubted and taken once, or at odds and taken twice."""
     again: dict[Hashable, int] = {}
     for o in observations:
         again[o.topic()] = again.get(o.topic(), 0) + 1
-    return {o.id for o in observations if o.id in ranking.doubted and again[o.topic()] < 2}
+    odd = {name for ids in ranking.at_odds for name in ids}
+    return {
+        o.id
+        for o in observations
+        if (o.id in ranking.doubted and again[o.topic()] < 2)
+        or (o.id in odd and again[o.topic()] < TAKEN_AT_MOST)
+    }
 
 
 def _drawn(circuit: Circuit, state: MachineState) -> bool:

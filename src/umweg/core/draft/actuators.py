@@ -87,6 +87,8 @@ def calls_of(circuit: Circuit) -> list[Call]:
         if len(kind.ports) == 1 and kind.ports[0].domain in SHAFTS:
             continue
         for command in kind.commands:
+            if command.by == "trial":
+                continue
             if command.name in kind.in_time or command.name in (kind.emptied_by, kind.drawn_by):
                 continue
             if any(lever == command.name and lever in part.connections for lever in kind.levers):

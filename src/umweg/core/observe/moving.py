@@ -1,5 +1,6 @@
 """The states in which an operator judges how a function moves."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from umweg.core.circuit.document import Circuit, MachineState
@@ -52,3 +53,11 @@ def judged_in(circuit: Circuit, function_id: str, move: str, when: str) -> list[
 def neutral_with_load(state: MachineState) -> MachineState:
     """The same with the lever let go."""
     return state.model_copy(update={"moves": {}, "label": f"{state.label}, lever let go"})
+
+
+def tried_in(state: MachineState, commands: Iterable[tuple[str, float]]) -> MachineState:
+    """The same with commands given beside it, to see what happens."""
+    given = dict(commands)
+    if not given:
+        return state
+    return state.model_copy(update={"settings": {**state.settings, **given}})

@@ -13,6 +13,7 @@ from umweg.core.observe.kinds.indicators import IndicatorLook
 from umweg.core.observe.kinds.oil import Look
 from umweg.core.observe.kinds.readings import Reading
 from umweg.core.observe.kinds.swaps import Swap
+from umweg.core.observe.kinds.trials import Tried
 from umweg.core.observe.kinds.warmth import RunsHot
 
 AnyObservation = (
@@ -25,6 +26,7 @@ AnyObservation = (
     | Swap
     | OilCaught
     | HandAndEar
+    | Tried
 )
 Observation = Annotated[AnyObservation, Field(discriminator="kind")]
 OBSERVATIONS: tuple[type[Observed], ...] = get_args(AnyObservation)

@@ -28,6 +28,7 @@ from umweg.core.observe.moving import (
     judged_in,
     moving_states,
     neutral_with_load,
+    tried_in,
 )
 from umweg.core.observe.normal import normal_cdf
 from umweg.core.observe.predict import Predictor
@@ -351,12 +352,20 @@ class Spoken:
     move: str
     when: str
     against: Against = "itself"
+    tried: tuple[tuple[str, float], ...] = ()
+    """Commands that are given beside the move, to see what happens."""
 
     @property
     def name(self) -> str:
         """Stable name."""
         told = f"words/{self.function}/{self.move}/{self.when}"
-        return told if self.against == "itself" else f"{told}/{self.against}"
+        tried = "".join(f"/{command}={value:g}" for command, value in self.tried)
+        return (told if self.against == "itself" else f"{told}/{self.against}") + tried
+
+    def states(self, circuit: Circuit) -> list[MachineState]:
+        """Light, loaded and held, with what is tried beside the move."""
+        *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
+        return [*(tried_in(s, self.tried) for s in moving), held]
 
     def probability(self, predictor: Predictor) -> Array:
         """(6, C) probability of each word of ``BEHAVIOURS``, from solved speeds and drift.
@@ -369,9 +378,9 @@ class Spoken:
         documented, where nobody has known it in order.
         """
         circuit = predictor.circuit
-        *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
-        can_drift = "held" in circuit.function(self.function).loads
-        predictor.prepare(judged_in(circuit, self.function, self.move, self.when))
+        *moving, held = self.states(circuit)
+        can_drift = not self.tried and "held" in circuit.function(self.function).loads
+        predictor.prepare([*moving, held] if can_drift else moving)
         speed = speed_of(circuit, self.function)
         net = predictor.network.net_index[moved_net(circuit, self.function)]
         ratios: list[Array] = []
@@ -442,7 +451,7 @@ class Spoken:
         """(6, L) the same of some candidates whose unknowns are so far off (U, L); against what each
         did in order with the same unknowns."""
         circuit = predictor.circuit
-        *moving, held = behaviour_states(circuit, self.function, self.move, self.when)
+        *moving, held = self.states(circuit)
         speed = speed_of(circuit, self.function)
         net = predictor.network.net_index[moved_net(circuit, self.function)]
         both = np.concatenate([rows, np.zeros_like(rows)])
@@ -473,7 +482,7 @@ class Spoken:
             ratios.append(ratio)
             spreads.append(np.minimum(spread(ratio, change / healthy), 0.3))
         drifts: Array | float = 0.0
-        if "held" in circuit.function(self.function).loads:
+        if not self.tried and "held" in circuit.function(self.function).loads:
             drifts = self._drifts(predictor, held)[rows]
         return self._words(predictor, moving, ratios, spreads, drifts, count)
 
@@ -527,16 +536,22 @@ def goes_back_by_itself(predictor: Predictor, moving: MachineState, net: int) ->
     return bool(let_go * called < 0.0 and abs(let_go) > STANDS_SHARE * abs(called))
 
 
-def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: When) -> How:
+def how_it_behaves(
+    machine: HiddenMachine,
+    function_id: str,
+    move: str,
+    when: When,
+    tried: tuple[tuple[str, float], ...] = (),
+) -> How:
     """How an operator would say that a function of a simulated machine behaves: against how it was
-    while nothing was wrong with it.
+    while nothing was wrong with it; with what is tried beside the move.
 
     Raises
     ------
     SolveError : the machine has no steady state there.
     """
     circuit = machine.circuit
-    *moving, held = behaviour_states(circuit, function_id, move, when)
+    *moving, held = Spoken(function_id, move, when, tried=tried).states(circuit)
     speed, usual = speed_of(circuit, function_id), machine.in_order
     ratios = [
         machine.signed(speed, s) / sound
@@ -551,7 +566,7 @@ def how_it_behaves(machine: HiddenMachine, function_id: str, move: str, when: Wh
         return "weak"
     if min(light, loaded) < SLOW_BELOW:
         return "slow"
-    if "held" not in circuit.function(function_id).loads:
+    if tried or "held" not in circuit.function(function_id).loads:
         return "as_usual"
     drift, limit = drift_of(circuit, function_id)
     more = machine.value(drift, held) - usual.value(drift, held)
