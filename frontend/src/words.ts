@@ -20,6 +20,7 @@ export const OIL = {
   foamy: "Foamy: air",
   milky: "Milky: water",
   dark: "Dark, burnt: heat",
+  metal: "Glitter or chips: metal",
 } as const;
 export type OilLook = keyof typeof OIL;
 

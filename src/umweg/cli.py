@@ -403,6 +403,8 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
                 print(f"         cannot be told from: {titles.get(twin, twin)}")
         for reason in suspect.reasons:
             print(f"           {reason.words}")
+    for asked in view.before_tests:
+        print(f"First: {asked}")
     for odd in view.at_odds:
         print(odd.words)
     for one in view.left_out:

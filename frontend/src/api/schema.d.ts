@@ -958,7 +958,7 @@ export interface components {
          */
         AnswerEntry: {
             /** Entry */
-            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"];
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["Tried"];
             /** Words */
             words: string;
         };
@@ -1158,7 +1158,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["Tried"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -1413,6 +1413,11 @@ export interface components {
              */
             at_odds: components["schemas"]["AtOddsView"][];
             /**
+             * Before Tests
+             * @default []
+             */
+            before_tests: string[];
+            /**
              * Earlier Readings
              * @default 0
              */
@@ -1551,7 +1556,7 @@ export interface components {
              */
             created_at: string;
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["Tried"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Id
              * Format: uuid
@@ -2081,7 +2086,7 @@ export interface components {
             labour_per_min: number;
             machine: components["schemas"]["MachineCard"];
             /** Observations */
-            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"])[];
+            observations?: (components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["Tried"])[];
         };
         /**
          * JobCard
@@ -2325,7 +2330,7 @@ export interface components {
              * Look
              * @enum {string}
              */
-            look: "clear" | "foamy" | "milky" | "dark";
+            look: "clear" | "foamy" | "milky" | "dark" | "metal";
         };
         /**
          * MachineCard
@@ -2633,7 +2638,7 @@ export interface components {
          */
         NewEntryRequest: {
             /** Data */
-            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
+            data: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["Tried"] | components["schemas"]["MakeSafe"] | components["schemas"]["Acceptance"] | components["schemas"]["Decision"] | components["schemas"]["Repair"] | components["schemas"]["InOrder"] | components["schemas"]["Note"] | components["schemas"]["Withdrawal"];
             /**
              * Expected Sequence
              * @description how many entries the writer has seen
@@ -2783,7 +2788,7 @@ export interface components {
          */
         OutcomeView: {
             /** Entry */
-            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"];
+            entry: components["schemas"]["Reading"] | components["schemas"]["Behaviour"] | components["schemas"]["IndicatorLook"] | components["schemas"]["Look"] | components["schemas"]["RunsHot"] | components["schemas"]["Confirmation"] | components["schemas"]["Swap"] | components["schemas"]["OilCaught"] | components["schemas"]["HandAndEar"] | components["schemas"]["Tried"];
             /** Probability */
             probability: number;
             /** Word */
@@ -3882,6 +3887,32 @@ export interface components {
             state_label: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * Tried
+         * @description How a function moves while something is done at a part, to see what happens.
+         */
+        Tried: {
+            /** Component */
+            component: string;
+            /** Function */
+            function: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "as_usual" | "slow" | "weak" | "dead" | "reversed" | "drifts";
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trial";
+            /** Move */
+            move: string;
+            /** Trial */
+            trial: string;
         };
         /**
          * TypeView

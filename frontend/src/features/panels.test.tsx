@@ -77,6 +77,7 @@ const diagnosis: Diagnosis = {
   left_out: [],
   earlier_readings: 0,
   at_odds: [],
+  before_tests: [],
   plan: {
     enough: false,
     not_excluded: [],
@@ -420,6 +421,11 @@ describe("SuspectsPanel", () => {
       at_odds: [{ observations: ["a", "b"], words: "190 bar and 120 bar contradict one another" }],
     });
     expect(screen.getByText(/contradict one another/)).toBeTruthy();
+  });
+
+  it("says what the oil asks for before any test", () => {
+    show({ before_tests: ["Metal in the oil: stop the machine here."] });
+    expect(screen.getByText(/stop the machine here/)).toBeTruthy();
   });
 
   it("warns of two faults where they are likely, and not where they were merely weighed", () => {

@@ -149,6 +149,7 @@ const UNKNOWN: Diagnosis = {
   plan: null,
   earlier_readings: 0,
   at_odds: [],
+  before_tests: [],
 };
 
 function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchProps) {

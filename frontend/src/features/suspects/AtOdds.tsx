@@ -1,11 +1,11 @@
 import type { Diagnosis } from "../../api/client";
 import { Notice } from "../../ui/primitives";
 
-/** Readings to be taken again before anything is made of them. */
+/** What comes before any further test: oil that must not be run, readings to be taken again. */
 export function AtOdds({ diagnosis }: { diagnosis: Diagnosis }) {
-  return diagnosis.at_odds.map((odd) => (
-    <Notice key={odd.words} tone="stop">
-      {odd.words}
+  return [...diagnosis.before_tests, ...diagnosis.at_odds.map((odd) => odd.words)].map((words) => (
+    <Notice key={words} tone="stop">
+      {words}
     </Notice>
   ));
 }

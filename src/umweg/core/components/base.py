@@ -64,7 +64,7 @@ class Port:
 
 
 GivenBy = Literal["", "lever", "wheel", "pedal", "button", "hand_valve", "hand_pump", "trial"]
-OilLook = Literal["clear", "foamy", "milky", "dark"]
+OilLook = Literal["clear", "foamy", "milky", "dark", "metal"]
 DECADES = 4.0
 """Over how many powers of ten the leak of a seat or a seal grows from just there to torn."""
 WorkKind = Literal[
@@ -159,7 +159,7 @@ class FaultMode:
     work: WorkKind = "exchange"
     """What the remedy takes, for its price."""
     oil: OilLook = "clear"
-    """How it makes the oil look: foamy where it draws air."""
+    """How it makes the oil look: foamy where it draws air, metal where parts wear each other away."""
     from_oil_c: float | None = None
     """It is there only with the oil at least so warm: a coil that lets go once it is hot."""
     comes_and_goes: bool = False

@@ -118,6 +118,7 @@ class DrainedMotor(ComponentType):
             base_rate=1.0,
             look="Flow from the case drain; scored faces when it is open.",
             remedy="Exchange the motor; flush first.",
+            oil="metal",
         ),
         FaultMode(
             name="binding",

@@ -298,6 +298,7 @@ SHEARED = FaultMode(
     base_rate=0.15,
     look="Its shaft turns and no oil comes; metal in its ports; the shaft turns by hand without resistance.",
     remedy="Exchange the pump; look downstream for its pieces, and for what overloaded it.",
+    oil="metal",
 )
 
 
@@ -412,6 +413,7 @@ class FixedPump(ComponentType):
             base_rate=1.5,
             look="Scored side plates and gear tips; metal in the filter. Pitted beside the inlet: cavitation, so find what starves it.",
             remedy="Exchange the pump once nothing starves its inlet; flush and change the filter first.",
+            oil="metal",
         ),
         SHEARED,
         WRONG_SIZE,
@@ -602,6 +604,7 @@ class PressureCompensatedPump(ComponentType):
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
             remedy="Exchange the pump once nothing starves its inlet; flush and change the filter first.",
+            oil="metal",
         ),
         FaultMode(
             name="set_low",

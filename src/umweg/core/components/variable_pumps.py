@@ -151,6 +151,7 @@ class LoadSensingPump(ComponentType):
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
             remedy="Exchange the pump once nothing starves its inlet; flush and change the filter first.",
+            oil="metal",
         ),
         FaultMode(
             name="margin_low",
@@ -401,6 +402,7 @@ class ServoPump(ComponentType):
             base_rate=1.2,
             look="Flow from the case drain; metal in the filter.",
             remedy="Exchange the pump; flush the loop first.",
+            oil="metal",
         ),
         FaultMode(
             name="servo_sticks",

@@ -214,6 +214,8 @@ class DiagnosisView(View):
     """Of this machine, from when it was in order, that were weighed along: its own baseline."""
     at_odds: tuple[AtOddsView, ...] = ()
     """Readings that do not go with the others, or not with one another."""
+    before_tests: tuple[str, ...] = ()
+    """What was observed asks for this before anything is tested: drain, stop here."""
 
 
 def report(
@@ -231,6 +233,7 @@ def report(
         left_out=_left_out(diagnosis.left_out, words),
         earlier_readings=diagnosis.earlier_readings,
         at_odds=_at_odds(diagnosis.at_odds, words),
+        before_tests=_before_tests(observations),
         plan=PlanView(
             enough=diagnosis.enough,
             not_excluded=_not_excluded(circuit, diagnosis) if diagnosis.enough else (),
@@ -281,6 +284,12 @@ def _at_odds(
     )
 
 
+def _before_tests(observations: Sequence[Observation]) -> tuple[str, ...]:
+    """By what was last observed of each thing."""
+    last = {o.topic(): o.before_tests for o in observations}
+    return tuple(dict.fromkeys(words for words in last.values() if words))
+
+
 _AT_ODDS = (
     "{0}: nothing that is likely shows this, so it is counted as misread. Read it again: unit, "
     "coupling, and how the machine stood.",
@@ -316,6 +325,7 @@ def ranking_report(ranking: Ranking, observations: Sequence[Observation]) -> Dia
         left_out=_left_out(ranking.left_out, words),
         earlier_readings=ranking.earlier,
         at_odds=_at_odds(ranking.at_odds, words),
+        before_tests=_before_tests(observations),
         plan=None,
     )
 

@@ -10,7 +10,7 @@ from umweg.core.diagnose.plan import readings_of
 from umweg.core.network.network import Indices
 from umweg.core.observe.exhibits import Played
 from umweg.core.observe.kinds.behaviours import BEHAVIOURS, HOW_WORDS, Spoken
-from umweg.core.observe.kinds.oil import OIL_LOOKS, OilSeen
+from umweg.core.observe.kinds.oil import OIL_LOOKS, OIL_WORDS, OilSeen
 from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import Quantity, from_scale
 from umweg.core.observe.weights import noise_at
@@ -150,7 +150,7 @@ def _shown(
             said.append((what, HOW_WORDS[BEHAVIOURS[word]]))
     look = int(oil[:, candidate].argmax())
     if OIL_LOOKS[look] != "clear" and oil[look, candidate] > SAID_FROM:
-        said.append(("the oil looks", OIL_LOOKS[look]))
+        said.append(("the oil looks", OIL_WORDS[OIL_LOOKS[look]]))
     return Shown(
         float(predictor.population.severity[candidate, 0]),
         tuple(

@@ -69,6 +69,11 @@ class Observed(Document):
         """Whether it says by itself that a machine is as it should be; None where it does not say."""
         return None
 
+    @property
+    def before_tests(self) -> str:
+        """What it asks for before anything is tested on the machine; nothing where it asks nothing."""
+        return ""
+
     @abstractmethod
     def check(self, suspects: Suspects) -> None:
         """Refuse what could never be weighed on this machine.

@@ -20,12 +20,33 @@ OIL_LOOKS: tuple[OilLook, ...] = get_args(OilLook)
 LOOK_MIN = 2.0
 DRAWS_AIR_BELOW_BAR = -0.08
 """Pressure at the pick-up below which air is drawn."""
-SEEN_ABOVE: Mapping[OilLook, float] = {"foamy": 0.15, "milky": 0.4, "dark": 0.4}
+SEEN_ABOVE: Mapping[OilLook, float] = {"foamy": 0.15, "milky": 0.4, "dark": 0.4, "metal": 0.6}
 """Severity from which a fault that changes the oil's look is seen: a little air foams much."""
-BY_ITSELF: Mapping[OilLook, float] = {"foamy": 0.03, "milky": 0.01, "dark": 0.08}
+BY_ITSELF: Mapping[OilLook, float] = {"foamy": 0.03, "milky": 0.01, "dark": 0.08, "metal": 0.02}
 """How often oil is called so without a cause: old oil is dark on many a machine."""
-SURE = 0.8
-"""How much more surely where the worst cause is there."""
+SURE: Mapping[OilLook, float] = {"foamy": 0.8, "milky": 0.8, "dark": 0.8, "metal": 0.4}
+"""How much more surely where the worst cause is there: what wears slowly goes into the filter."""
+OIL_WORDS: Mapping[OilLook, str] = {
+    "clear": "clear",
+    "foamy": "foamy",
+    "milky": "milky",
+    "dark": "dark, burnt",
+    "metal": "full of glitter, or the filter bowl of chips: metal",
+}
+BEFORE_TESTS: Mapping[OilLook, str] = {
+    "clear": "",
+    "foamy": "Air in the oil: stop it before anything is judged by a reading. Level in the posture it "
+    "is specified for, then joints and hose of the suction side; a pump that goes on drawing air is "
+    "ruined.",
+    "milky": "Water in the oil: no test under load with it. Drain it, find where it came in (breather, "
+    "cooler, wiped-in past the rods), new filters and oil, then test.",
+    "dark": "Dark, burnt oil: smell it, and look for what heats it. Where it is burnt, change oil and "
+    "filters before seals and valves are judged by it.",
+    "metal": "Metal in the oil: stop the machine here. Every minute carries it into every part. Open the "
+    "filter, find whose metal it is; drain, flush the lines, new filters and oil before anything runs "
+    "under pressure again.",
+}
+"""What such oil asks for before any test."""
 LOOKED_AT = MachineState(label="neutral at rated speed", engine="rated", oil_c=50)
 """How the machine has run before its oil is looked at."""
 
@@ -48,7 +69,12 @@ class Look(Observed):
     def words(self, circuit: Circuit) -> str:
         """The word."""
         del circuit
-        return f"Oil looks {self.look}"
+        return f"Oil looks {OIL_WORDS[self.look]}"
+
+    @property
+    def before_tests(self) -> str:
+        """What such oil asks for first."""
+        return BEFORE_TESTS[self.look]
 
     def weigh(self, exhibits: Exhibits, instruments: Sequence[Instrument]) -> Told:
         """Against the foam that each candidate makes."""
@@ -65,7 +91,11 @@ class Look(Observed):
         """As its fault makes it look, foamy when a pick-up draws air, clear otherwise."""
         del instrument
         for fault, severity in machine.faults:
-            if fault.mode.oil != "clear" and severity > SEEN_ABOVE[fault.mode.oil]:
+            look = fault.mode.oil
+            if look == "clear" or severity <= SEEN_ABOVE[look]:
+                continue
+            # What is worn away slowly goes into the filter: only now and then is it seen.
+            if look != "metal" or machine.happens(SURE[look]):
                 return self.model_copy(update={"look": fault.mode.oil})
         across = machine.across(LOOKED_AT)
         for part in machine.network.parts:
@@ -91,7 +121,7 @@ class Look(Observed):
             "",
             "engine off, level posture",
             LOOK_MIN,
-            tuple(Answer(look, cls(id="new", look=look)) for look in OIL_LOOKS),
+            tuple(Answer(OIL_WORDS[look], cls(id="new", look=look)) for look in OIL_LOOKS),
             asking.exhibits.seen(OilSeen()),
         )
 
@@ -106,9 +136,9 @@ class OilSeen:
         return "oil"
 
     def probability(self, predictor: Predictor) -> Array:
-        """(4, C) of ``OIL_LOOKS``."""
+        """(5, C) of ``OIL_LOOKS``."""
         degree = degrees(predictor)
-        words = {look: share + SURE * degree[look] for look, share in BY_ITSELF.items()}
+        words = {look: share + SURE[look] * degree[look] for look, share in BY_ITSELF.items()}
         words["clear"] = np.maximum(1.0 - sum(words.values()), 0.02)
         result: Array = np.stack([words[look] for look in OIL_LOOKS])
         shares: Array = result / result.sum(axis=0)
