@@ -357,3 +357,13 @@ def test_who_measures_a_drift_stands_beside_a_still_machine(name: str) -> None:
     if name == "tail_lift":
         assert "held" in asked["lift"]
         assert "tilt_stop" not in asked["lift"]
+
+
+def test_nobody_times_what_is_over_before_a_hand_is_at_the_watch() -> None:
+    """A shoe that travels four millimetres in a tenth of a second; a blade that takes twelve."""
+    asked = {
+        name: {q.place for _, q in readings_of(doctor_of(name).predictor) if q.kind == "speed_mm_s"}
+        for name in ("utility_cart", "packer_truck")
+    }
+    assert not {"left", "right"} & asked["utility_cart"]
+    assert asked["packer_truck"] == {"blade", "tailgate"}

@@ -41,6 +41,8 @@ LEAST_BITS = 0.01
 """What tells less than this is not offered."""
 LOOKED_FOR_ABOVE = 0.02
 """Share of the belief from which a fault is worth a look for it."""
+TIMED_FROM_S = 2.0
+"""What goes from end to end in less nobody times with a watch: a brake's piston, a latch."""
 TAKEN_AT_MOST = 3
 """How often one reading is proposed that is at odds with others: then somebody has to think."""
 DETAILED = 12
@@ -538,10 +540,21 @@ def readings_of(predictor: Predictor) -> Iterator[tuple[str, Quantity]]:
         if not anything_read(predictor.circuit, state):
             continue
         for quantity in predictor.quantities:
-            if _taken(predictor.circuit, quantity, state):
+            if _taken(predictor.circuit, quantity, state) and _watched(predictor, quantity, state):
                 yield name, quantity
     for timing in predictor.in_time:
         yield timing.state, quantity_of(timing)
+
+
+def _watched(predictor: Predictor, quantity: Quantity, state: MachineState) -> bool:
+    """Does a rod that is timed with watch and rule take long enough from end to end for a hand."""
+    if quantity.kind != "speed_mm_s" or quantity.place is None:
+        return True
+    stroke_mm = predictor.circuit.function(quantity.place).stroke_mm
+    if stroke_mm <= 0.0:
+        return True
+    usual = abs(float(from_scale(quantity, np.asarray(predictor.sound(quantity, state)))))
+    return usual * TIMED_FROM_S <= stroke_mm
 
 
 def steps_of(circuit: Circuit, timing: Timing) -> str:
