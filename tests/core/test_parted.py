@@ -3,10 +3,12 @@
 import numpy as np
 import pytest
 
+from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.parted import Owners, by_answer, by_reading
+from umweg.core.diagnose.report import report
 from umweg.core.faults.population import Hypothesis, single_faults
 from umweg.core.network.network import Network
-from umweg.library import load_circuit
+from umweg.library import load_circuit, load_jobs
 
 
 @pytest.fixture(scope="module")
@@ -51,3 +53,29 @@ def test_an_answer_names_whom_it_speaks_for_most(hypotheses: list[Hypothesis]) -
     assert [h.key for h in found.hypotheses] == [hypotheses[1].key]
     assert [h.key for h in missing.hypotheses] == [hypotheses[2].key, hypotheses[3].key]
     assert by_answer(owners, np.tile([0.3, 0.7], (3, 1))) == ()
+
+
+def test_a_step_is_told_by_the_parts_and_by_what_is_wrong_where_they_are_the_same(
+    packer_doctor: Diagnostician,
+) -> None:
+    """In the demo's job nearly everything is on one relief: its name says nothing any more."""
+    job = next(j for j in load_jobs() if j.id == "packer_weak")
+    doctor = Diagnostician(
+        packer_doctor.predictor, job.instruments, job.labour_per_min, job.machine.history
+    )
+    view = report(doctor.circuit, doctor.diagnose(job.observations), job.observations)
+    assert view.plan is not None
+    look = next(s for s in view.plan.next_steps if s.point == "blade_relief_a:wrong_spring")
+    found, missing = look.parts
+    assert (found.answer, missing.answer) == ("found", "not found")
+    assert found.suspects == ["wrong cartridge or spring fitted: opens too early"]
+    assert "opens early: weak spring or backed off" in missing.suspects
+    assert view.plan.enough
+    assert any("wrong cartridge" in title for title in view.plan.not_excluded)
+    # Of two screws on one machine each is named by its part.
+    early = doctor.diagnose(job.observations[:2])
+    words = report(doctor.circuit, early, job.observations[:2])
+    assert words.plan is not None
+    named = {n for s in words.plan.next_steps for p in s.parts for n in p.suspects}
+    assert len(named) > 2
+    assert words.plan.enough == (words.plan.not_excluded != ())

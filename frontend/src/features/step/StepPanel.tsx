@@ -180,8 +180,8 @@ export function StepPanel(props: StepPanelProps) {
           )}
           {(diagnosis.plan.not_excluded?.length ?? 0) > 0 && (
             <p className="mt-1 text-sm">
-              Not excluded: {diagnosis.plan.not_excluded?.join("; ")}. If it changes nothing, take
-              it down so: the next step then follows.
+              Not excluded: {diagnosis.plan.not_excluded?.join("; ")}. If it changes nothing, note
+              that: the next step follows.
             </p>
           )}
           <Button className="mt-2 w-full" onClick={props.onDecide}>

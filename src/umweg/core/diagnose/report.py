@@ -502,7 +502,11 @@ def _parts(circuit: Circuit, step: Step) -> list[PartedView]:
     sides = [{f.component_id for h in p.hypotheses for f in h.faults} for p in step.parts]
     twice = {part for i, side in enumerate(sides) for o in sides[i + 1 :] for part in side & o}
 
+    one_part = len(set().union(*sides)) == 1
+
     def name(hypothesis: Hypothesis) -> str:
+        if one_part and hypothesis.faults:
+            return " and ".join(f.mode.label for f in hypothesis.faults)
         parts = [circuit.component(f.component_id).label for f in hypothesis.faults]
         if any(f.component_id in twice for f in hypothesis.faults):
             return hypothesis_title(circuit, hypothesis)
