@@ -13,6 +13,7 @@ from umweg.core.observe.kinds.behaviours import HEARD, NEXT_WORD_SHARE, Behaviou
 from umweg.core.observe.kinds.trials import Tried, commands_of, trials_of
 from umweg.core.observe.observations import Observation
 from umweg.core.observe.quantities import How
+from umweg.core.record.proof import Kept, proof_of
 from umweg.library import load_circuit, load_jobs
 
 
@@ -119,6 +120,14 @@ def test_no_sound_machine_goes_wrong_for_what_is_tried_while_it_is_called(name: 
             tried = commands_of(circuit, part.id, trial.name)
             words = Spoken(function.id, move, "warm", tried=tried).probability(doctor.predictor)
             assert words[0, 0] > 0.9, (part.id, trial.name)
+
+
+def test_a_trial_is_not_shown_again_to_prove_a_repair(lift: Diagnostician) -> None:
+    """The lift is to go up by its own buttons: the pin proves nothing of that."""
+    told, tried = DEAD[0], pressed("as_usual")
+    proof = proof_of([Kept(1, told), Kept(2, tried)], 0, 3, {tried.id}, lambda o: None)
+    assert [a.before for a in proof.asked] == [told.id]
+    assert tried.answers() == ()
 
 
 def test_what_cannot_be_tried_is_refused_in_words(lift: Diagnostician) -> None:

@@ -175,8 +175,8 @@ class MendFirst:
             self._chance, stakes = in_vain
             self._pairs = Pairs(outlook, observations, stakes)
 
-    def waits_for(self, step: Step, alone: Callable[[Step], float]) -> bool:
-        """Is a step better taken before it, by what it saves at once."""
+    def comes_after(self, step: Step, alone: Callable[[Step], float]) -> bool:
+        """Is the mending better put off until a step was taken, by what that saves at once."""
         if self._pairs is None:
             return True
         return alone(step) > self._least + self._chance * max(self._pairs.alone(step), 0.0)
@@ -204,7 +204,7 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
         return Order(tuple(ranked), pays=False)
     pairs = Pairs(outlook, observations)
     mend_first = MendFirst(outlook, observations)
-    pays = any(s.saving > CLEARLY and mend_first.waits_for(s, pairs.alone) for s in offered)
+    pays = any(s.saving > CLEARLY and mend_first.comes_after(s, pairs.alone) for s in offered)
     rivals = sorted(offered, key=lambda s: -s.saving)[:RIVALS]
     leader = offered[0]
     if pays:

@@ -526,8 +526,8 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
     order = in_order(steps, planner, observations)
     if order.pays:
         # Nothing is made of what contradicts itself: it is read again before anything else.
-        offered = sorted(order.steps, key=lambda s: bool(s.refused) or s.asks.topic() not in odd)
-        order = replace(order, steps=tuple(sorted(offered, key=lambda s: bool(s.refused))))
+        again = sorted(order.steps, key=lambda s: (bool(s.refused), s.asks.topic() not in odd))
+        order = replace(order, steps=tuple(again))
     first_refused = sum(not s.refused for s in order.steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
     detailed = (planner.with_bands(s) if i in shown else s for i, s in enumerate(order.steps))

@@ -105,8 +105,9 @@ def _newest(kept: Iterable[Kept]) -> dict[Hashable, Observed]:
 def _why(
     observed: Observed, spoke: Collection[str], sound: Sound, accepted: Collection[str]
 ) -> Why | None:
-    if observed.lasting:
-        # Seen on the part itself: mended or renewed, it is another one now.
+    if observed.lasting or observed.undone:
+        # Seen on the part itself: mended or renewed, it is another one now. What was tried for a
+        # moment is undone: the move itself is shown.
         return None
     if observed.complains:
         return "complaint"

@@ -33,6 +33,8 @@ class Observed(Document):
 
     lasting: ClassVar[bool] = False
     """It is of a part itself, which looks the same while a fault that comes and goes is gone."""
+    undone: ClassVar[bool] = False
+    """It was of a moment in which something was tried: nobody shows that again to prove a repair."""
     looked: ClassVar[bool] = True
     """It was looked for at the machine: neither measured nor told."""
 
@@ -51,9 +53,9 @@ class Observed(Document):
         return self.topic()
 
     def answers(self) -> Sequence[Self]:
-        """The same asked again, with each of its answers; none where a number is typed, or where the
-        part that it was of is not there any more."""
-        if not self.answered_by or self.lasting:
+        """The same asked again, with each of its answers; none where a number is typed, where the part
+        that it was of is not there any more, or where something was tried and undone."""
+        if not self.answered_by or self.lasting or self.undone:
             return ()
         kind = type(self).model_fields[self.answered_by].annotation
         words = get_args(kind) or (False, True)

@@ -43,6 +43,7 @@ WRONG: frozenset[How] = frozenset(("slow", "weak", "dead", "reversed"))
 class Tried(Observed):
     """How a function moves while something is done at a part, to see what happens."""
 
+    undone: ClassVar[bool] = True
     answered_by: ClassVar[str] = "how"
 
     kind: Literal["trial"] = "trial"
