@@ -118,3 +118,11 @@ def test_the_lonely_one_is_read_again_and_not_those_that_agree(packer: Diagnosti
     assert ranking.at_odds
     steps = packer.diagnose([*others, odd]).steps
     assert steps[0].asks.topic() in {o.topic() for o in (others[0], odd)}
+
+
+def test_a_slip_is_asked_for_whichever_way_a_reading_came_in(packer: Diagnostician) -> None:
+    """A file says 2,683 bar where the gauge showed as many psi."""
+    slip = bar("a", 2683.0)
+    told = [o.words for o in answer(packer, [slip, bar("b", 188.0, state="pump_loaded")]).at_odds]
+    assert any("2683 psi, read as bar?" in words for words in told), told
+    assert answer(packer, [bar("a", 185.0)]).at_odds == ()

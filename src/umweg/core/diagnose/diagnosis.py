@@ -9,6 +9,7 @@ import numpy as np
 
 from umweg.core.circuit.document import Circuit, MachineState
 from umweg.core.components.base import Array
+from umweg.core.diagnose.doubts import meant_otherwise
 from umweg.core.diagnose.groups import groups_of
 from umweg.core.diagnose.guesses import Guess, guesses_of
 from umweg.core.diagnose.pairs import Drawn, Grids, chosen_grids, chosen_pairs
@@ -65,6 +66,8 @@ class Diagnosis:
     """Of this machine's own baseline, weighed along."""
     at_odds: tuple[tuple[str, ...], ...] = ()
     """Readings to be taken again first: alone, or two that contradict one another."""
+    meant: tuple[tuple[str, str], ...] = ()
+    """Of readings that nobody believable shows: their names, and what they may have been."""
 
 
 class Diagnostician:
@@ -205,12 +208,18 @@ class Diagnostician:
         ranking, predictor = self.rank(observations, ranking)
         if not with_steps:
             return _answer(ranking, self.money)
-        return _planned(self._planner(ranking, predictor), observations)
+        planner = self._planner(ranking, predictor)
+        return self._planned(planner, observations)
 
     def diagnose_and_plan(self, observations: Sequence[Observation]) -> tuple[Diagnosis, Planner]:
         """The same, and the planner that the steps were judged by, to judge others."""
         planner = self.planner(observations)
-        return _planned(planner, observations), planner
+        return self._planned(planner, observations), planner
+
+    def _planned(self, planner: Planner, observations: Sequence[Observation]) -> Diagnosis:
+        ranking = planner.ranking
+        meant = meant_otherwise(planner.everybody, ranking, observations, self.instruments)
+        return replace(_planned(planner, observations), meant=meant)
 
     def put_aside(self) -> None:
         """Throw away what was solved for pairs and finer severities; what the single faults show

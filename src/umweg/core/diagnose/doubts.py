@@ -14,6 +14,7 @@ from umweg.core.diagnose.ranking import Ranking
 from umweg.core.errors import UmwegError
 from umweg.core.observe.exhibits import Exhibits, NotPlayedError
 from umweg.core.observe.instruments import Instrument
+from umweg.core.observe.kinds.base import Observed
 from umweg.core.observe.kinds.readings import DIMENSION, Reading, measured
 from umweg.core.units import UNITS, to_base
 
@@ -55,6 +56,42 @@ def doubts_of(
         "Nobody under suspicion would show this, nor the healthy machine: look again at the "
         "instrument, where it is connected and how the machine stands."
     )
+    return (*beyond, surprise, *_explained_by(exhibits, ranking, reading, instruments))
+
+
+def meant_otherwise(
+    exhibits: Exhibits,
+    ranking: Ranking,
+    observations: Sequence[Observed],
+    instruments: Sequence[Instrument],
+) -> tuple[tuple[str, str], ...]:
+    """What readings that are kept may have been, by their names: of those that nobody believable
+    shows, whichever way they came in.
+
+    Parameters
+    ----------
+    ranking : of all the observations
+    """
+    found = []
+    odd = {name for ids in ranking.at_odds for name in ids} | set(ranking.doubted)
+    for reading in observations:
+        if not isinstance(reading, Reading) or (ranking.explained and reading.id not in odd):
+            continue
+        try:
+            if _widths(exhibits, ranking, reading, instruments) <= SURPRISE_WIDTHS:
+                continue
+            slips = _explained_by(exhibits, ranking, reading, instruments)
+        except (UmwegError, NotPlayedError):
+            continue
+        if slips:
+            found.append((reading.id, " ".join(d.words for d in slips)))
+    return tuple(found)
+
+
+def _explained_by(
+    exhibits: Exhibits, ranking: Ranking, reading: Reading, instruments: Sequence[Instrument]
+) -> tuple[Doubt, ...]:
+    """Slips that would make a reading what somebody shows."""
     found: list[Doubt] = []
     for other, words in _slips(exhibits, reading):
         try:
@@ -64,7 +101,7 @@ def doubts_of(
             continue
         if len(found) == MOST_SHOWN:
             break
-    return (*beyond, surprise, *found)
+    return tuple(found)
 
 
 def _beyond_scale(reading: Reading, instruments: Sequence[Instrument]) -> tuple[Doubt, ...]:

@@ -78,7 +78,7 @@ class Planner:
         self._judged: dict[str, tuple[Hazard | None, tuple[str, ...]]] = {}
         self._index = population.place_of
         self.live = np.flatnonzero(self.weight > LIVE)
-        self._everybody = Played(predictor)
+        self.everybody = Played(predictor)
         wanted = (self.live, population.gone[self.live], self._told_of)
         self._wanted = np.unique(np.concatenate(wanted))
         self.predictor = narrow(predictor, self._wanted)
@@ -399,7 +399,7 @@ class Planner:
             return None
         rows = self.predictor.population.members[index]
         mean, variance = np.zeros((2, self.predictor.population.count))
-        of = self.exhibits if np.isin(rows, self._wanted).all() else self._everybody
+        of = self.exhibits if np.isin(rows, self._wanted).all() else self.everybody
         asked = [(quantity, state)]
         (mean[rows],), (variance[rows],) = self.posteriors(asked, self.belief.part(rows), rows, of)
         variance[rows] += noise_at(quantity, float(mean[rows].mean()), None) ** 2

@@ -232,7 +232,7 @@ def report(
         two_faults_considered=diagnosis.pairs_drawn,
         left_out=_left_out(diagnosis.left_out, words),
         earlier_readings=diagnosis.earlier_readings,
-        at_odds=_at_odds(diagnosis.at_odds, words),
+        at_odds=_at_odds(diagnosis.at_odds, words, dict(diagnosis.meant)),
         before_tests=_before_tests(observations),
         plan=PlanView(
             enough=diagnosis.enough,
@@ -274,14 +274,20 @@ def _not_excluded(circuit: Circuit, diagnosis: Diagnosis) -> tuple[str, ...]:
 
 
 def _at_odds(
-    at_odds: Sequence[tuple[str, ...]], words: Mapping[str, str]
+    at_odds: Sequence[tuple[str, ...]], words: Mapping[str, str], meant: Mapping[str, str]
 ) -> tuple[AtOddsView, ...]:
-    return tuple(
-        AtOddsView(
-            observations=list(ids), words=_AT_ODDS[len(ids) - 1].format(*(words[i] for i in ids))
-        )
-        for ids in at_odds
-    )
+    """What is to be read again, and what it may have been."""
+
+    def said(ids: Sequence[str]) -> str:
+        told = _AT_ODDS[len(ids) - 1].format(*(words[i] for i in ids))
+        slips = [
+            meant[i] if len(ids) == 1 else f"{words[i]}: {meant[i]}" for i in ids if i in meant
+        ]
+        return " ".join((told, *slips))
+
+    named = {i for ids in at_odds for i in ids}
+    alone = [(i,) for i in meant if i not in named]
+    return tuple(AtOddsView(observations=list(ids), words=said(ids)) for ids in (*at_odds, *alone))
 
 
 def _before_tests(observations: Sequence[Observation]) -> tuple[str, ...]:
@@ -324,7 +330,7 @@ def ranking_report(ranking: Ranking, observations: Sequence[Observation]) -> Dia
         two_faults_considered=False,
         left_out=_left_out(ranking.left_out, words),
         earlier_readings=ranking.earlier,
-        at_odds=_at_odds(ranking.at_odds, words),
+        at_odds=_at_odds(ranking.at_odds, words, {}),
         before_tests=_before_tests(observations),
         plan=None,
     )
