@@ -6,6 +6,9 @@ import pytest
 from umweg.core.diagnose.diagnosis import Diagnostician
 from umweg.core.diagnose.play import complaint
 from umweg.core.diagnose.prior import (
+    AFTER_WORK,
+    BESIDE_WORK,
+    PUT_BACK,
     RENEWED,
     UNNOTICED,
     expected_shares,
@@ -166,6 +169,25 @@ def test_a_repair_speaks_of_what_it_would_have_cured_as_often_as_it_was_done() -
     assert factor(dirty, "main_relief:wrong_spring") == pytest.approx(RENEWED)
     assert factor(dirty, dirty, dirty) == pytest.approx(RENEWED**2)
     assert factor("pump:worn", low) == 1.0
+
+
+def test_what_was_renewed_is_less_worn_and_more_often_put_together_wrong() -> None:
+    circuit = load_circuit("tail_lift")
+    faults = {f.key: f for f in faults_of(Network(circuit))}
+
+    def factor(key: str, *renewed: str) -> float:
+        return history_factor(circuit, faults[key], History(renewed=renewed))
+
+    loose, pair = "lift_valve:coil_open", "lift_valve"
+    # A plug that was renewed is a plug that was in somebody's hands: no less suspect than another.
+    assert factor(loose, loose) == AFTER_WORK["wiring"] * PUT_BACK > 1.0
+    assert factor(loose, pair) == factor(loose, loose)
+    assert factor("pump:worn", "pump") == RENEWED
+    # What hangs on it was off for it; what is on the other side of the machine was not.
+    assert factor("pendant_lift:loose", pair) == BESIDE_WORK
+    assert factor("tilt_valve:coil_open", pair) == 1.0
+    # A screw that was set is set: that is no joint.
+    assert factor("relief:set_low", "relief:set_low") == RENEWED
 
 
 WORN_PUMP = ("fixed_pump", "worn")

@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -36,9 +36,18 @@ AIR_AFTER_WORK = 2.0
 OIL_WORDS = frozenset({"oil", "refilled", "filled", "topped", "drained"})
 OIL_AFTER_FILLING = 6.0
 USUAL_HOURS = 5000.0
+MOST_ENDS = 3
+"""A net with more ends is no place where one part is in another's way: a tank, a common return."""
 RENEWED = 0.1
 """How likely what was just renewed is at fault, against before: the wrong part, or fitted wrong; of
 what was repaired twice, as often again."""
+JOINED_BY_HAND: frozenset[WorkKind] = frozenset({"swap", "refit", "by_hand", "wiring"})
+"""What is put together by hand at every such work: a plug, a link, a pair of hoses."""
+PUT_BACK = 0.5
+"""How likely such a thing is at fault that was just put right, against one that was worked on: it
+was looked at, and it was in somebody's hands once more."""
+BESIDE_WORK = 2.0
+"""How much likelier it is on the parts beside: what was in the way was taken off and put back."""
 SUREST_CURE = 1.0 - PAIR_PRIOR
 """However sure a decision was, there may be a second fault that nobody could see before."""
 UNKNOWN = History()
@@ -75,16 +84,18 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     """How much likelier a fault is for a machine's hours and what was done to it lately.
 
     What only hands do (a pair crossed, a check turned round, a setting, a linkage, a plug) is
-    likely after work on that part and unlikely where nobody worked; air and dirt come in wherever
+    likely after work on that part, somewhat beside it, and unlikely where nobody worked; air and dirt come in wherever
     oil was opened; wear grows with hours.
     """
     factor = 1.0
     worked = bool(history.recent_work.strip())
     if fault.mode.work in BY_HANDS:
-        renewed = any(r.split(":")[0] == fault.component_id for r in history.renewed)
-        fitted = renewed and fault.mode.work == "wrong_part"
+        worked_on = {r.split(":")[0] for r in history.renewed}
+        fitted = fault.component_id in worked_on and fault.mode.work != "set"
         if fitted or _mentions(circuit, fault.component_id, history.recent_work):
             factor *= AFTER_WORK[fault.mode.work]
+        elif fault.mode.work in JOINED_BY_HAND and _beside(circuit, fault.component_id, worked_on):
+            factor *= BESIDE_WORK
         elif not worked and fault.mode.work in ("swap", "wrong_part"):
             factor *= NOBODY_WORKED
     if worked and fault.mode.oil == "foamy" and fault.mode.work == "reseal":
@@ -92,7 +103,8 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     if fault.mode.work == "oil" and OIL_WORDS & set(_words(history.recent_work)):
         factor *= OIL_AFTER_FILLING
     if fault.mode.work != "wrong_part":
-        factor *= RENEWED ** sum(_cures(circuit, r, fault) for r in history.renewed)
+        again = PUT_BACK if fault.mode.work in JOINED_BY_HAND else RENEWED
+        factor *= again ** sum(_cures(circuit, r, fault) for r in history.renewed)
     if history.hours > 0 and fault.mode.work in ("exchange", "reseal"):
         factor *= float(np.clip(0.5 + history.hours / USUAL_HOURS / 2, 0.5, 2.0))
     return factor
@@ -118,6 +130,18 @@ def _mentions(circuit: Circuit, component_id: str, text: str) -> bool:
     """Does a text speak of a part: by a word of its name that is not a common one."""
     named = _words(circuit.component(component_id).label)
     return bool(set(_words(text)) & set(named) - COMMON)
+
+
+def _beside(circuit: Circuit, component_id: str, others: Collection[str]) -> bool:
+    """Is a part joined to one of some others by a net of two ends or three: a hose, a plug."""
+    if not others:
+        return False
+    own = set(circuit.component(component_id).connections.values())
+    ends = Counter(net for part in circuit.components for net in part.connections.values())
+    near = {net for net in own if ends[net] <= MOST_ENDS}
+    return any(
+        near & set(part.connections.values()) for part in circuit.components if part.id in others
+    )
 
 
 def _words(text: str) -> list[str]:
