@@ -288,6 +288,17 @@ def test_the_screw_is_turned_before_anybody_looks_for_what_it_would_show_as_well
     assert not in_order([look], outlook, []).pays
 
 
+def test_nothing_is_asked_once_one_repair_cures_all_but_a_hundredth(turf: Diagnostician) -> None:
+    outlook, stakes = certain_part(turf, 0.985)
+    assert not stakes.sure
+    _, surer = certain_part(turf, 0.99)
+    assert surer.sure
+    # Even what would tell for certain, in no time, is not asked for.
+    outlook.stakes = surer
+    look = looked("look", np.eye(2)[[0, 0, 1]] * 0.998 + 0.001, 0.01, surer, 1.0)
+    assert not in_order([look], outlook, []).pays
+
+
 def test_where_much_else_is_possible_nobody_mends_to_see(four: tuple[Outlook, Circuit]) -> None:
     stakes = four[0].stakes
     assert stakes.first_repair is None

@@ -200,7 +200,7 @@ def in_order(steps: Sequence[Step], outlook: Outlook, observations: Sequence[Obs
         steps, key=lambda s: (bool(s.refused), _tier(s), outlook.rung(s), s.kind, s.point)
     )
     offered = [s for s in ranked if not s.refused]
-    if not offered:
+    if not offered or outlook.stakes.sure:
         return Order(tuple(ranked), pays=False)
     pairs = Pairs(outlook, observations)
     mend_first = MendFirst(outlook, observations)

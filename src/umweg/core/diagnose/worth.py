@@ -16,6 +16,8 @@ from umweg.core.network.network import Indices
 EXPLAIN_MIN = 40.0
 """Minutes to find nothing wrong, drive the machine once more, and say so."""
 SHOWN_REPAIRS = 4
+SURE = 0.99
+"""Share of the belief that one repair cures, or two of two faults, from which nothing is asked."""
 SURE_PART = 0.97
 """Share of the belief on one part from which mending it first may stand as a test."""
 
@@ -155,6 +157,15 @@ class Stakes:
         part, _ = actions[first]
         there = [any(f.component_id == part for f in h.faults) for h in hypotheses]
         return first if part and float(self.prior[there].sum()) >= SURE_PART else None
+
+    @property
+    def sure(self) -> bool:
+        """Do the repairs of what leads cure all but a hundredth of what is believed."""
+        if not len(self.prior):
+            return False
+        leading = self._needs[int(np.argmax(self.prior))]
+        cured = np.isin(self._needs, leading).all(axis=1)
+        return float(self.prior[cured].sum()) >= SURE
 
     @property
     def first_repair(self) -> float | None:
