@@ -857,6 +857,25 @@ def trace(
 
 
 @app.command()
+def heard(
+    circuit: str,
+    text: Annotated[str, typer.Argument(help="what the customer said")],
+    as_json: Annotated[bool, typer.Option("--json")] = False,
+) -> None:
+    """What a customer's sentence may mean, in words that are weighed; nothing of it is taken."""
+    from umweg.core.observe.lexicon import offers
+
+    found = offers(_circuit(circuit), text)
+    if as_json:
+        print(json.dumps([offer.model_dump(mode="json") for offer in found]))
+        return
+    for offer in found:
+        print(f"{offer.words}    (“{offer.phrase}”)")
+    if not found:
+        print("Nothing of this machine is named in it, or nothing is said of how it goes.")
+
+
+@app.command()
 def symptoms(circuit: str, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
     """What each fault of a circuit shows at three severities, and who looks alike."""
     from umweg.core.diagnose.symptoms import symptoms_of

@@ -307,6 +307,18 @@ def test_strip_shows_who_agreed_before_the_reading(client: TestClient) -> None:
     assert client.get(f"/api/jobs/{job}/entries/{note['id']}/strip").status_code == 404
 
 
+def test_the_complaint_is_heard_in_words_that_can_be_tapped(client: TestClient) -> None:
+    revision = client.get(f"/api/jobs/{job_id(client)}").json()["circuit_revision"]
+    schematic = client.get(f"/api/circuits/{revision}/schematic").json()
+    function = schematic["functions"][0]
+    move = function["moves"][0]
+    text = f"{function['label']} {move['label']}: dead"
+    (first, *_) = client.get(f"/api/circuits/{revision}/heard", params={"text": text}).json()
+    assert first["entry"]["function"] == function["id"]
+    assert first["entry"]["how"] == "dead"
+    assert client.get(f"/api/circuits/{revision}/heard").status_code == 422
+
+
 def test_schematic_and_states(client: TestClient) -> None:
     job = client.get(f"/api/jobs/{job_id(client)}").json()
     base = f"/api/circuits/{job['circuit_revision']}"

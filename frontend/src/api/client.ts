@@ -211,6 +211,12 @@ export const api = {
         params: { path: { revision_id: revision }, query },
       }),
     ),
+  heard: (revision: number, text: string) =>
+    unwrap(
+      client.GET("/api/circuits/{revision_id}/heard", {
+        params: { path: { revision_id: revision }, query: { text } },
+      }),
+    ),
   readable: (revision: number) =>
     unwrap(
       client.GET("/api/circuits/{revision_id}/readable", {

@@ -90,6 +90,15 @@ export const useTree = (id: string, question: string | undefined, depth: number,
   });
 
 /** What can be read of a machine, and in which states; asked for only where somebody looks. */
+/** What the customer's sentence may mean, in words that can be tapped. */
+export const useHeard = (revision: number | undefined, text: string | undefined) =>
+  useQuery({
+    queryKey: ["heard", revision, text],
+    queryFn: () => api.heard(revision ?? 0, text ?? ""),
+    enabled: revision !== undefined && Boolean(text),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const useReadable = (revision: number, wanted: boolean) =>
   useQuery({
     queryKey: ["readable", revision],

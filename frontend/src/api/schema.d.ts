@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circuits/{revision_id}/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Heard
+         * @description What a customer's sentence may mean, in words that are weighed: to be tapped, never taken.
+         */
+        get: operations["heard_api_circuits__revision_id__heard_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circuits/{revision_id}/readable": {
         parameters: {
             query?: never;
@@ -2712,6 +2732,17 @@ export interface components {
             words: string;
         };
         /**
+         * Offer
+         * @description One word of one move that a piece of the sentence may mean.
+         */
+        Offer: {
+            entry: components["schemas"]["Behaviour"];
+            /** Phrase */
+            phrase: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * OilCaught
          * @description How much oil passes a piston at its stop in a minute.
          */
@@ -4087,6 +4118,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KnownCircuit"][];
+                };
+            };
+            /** @description The host is not this application's */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The request is not valid; every finding is named */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+            /** @description The database does not answer or the server is busy; try again */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemView"];
+                };
+            };
+        };
+    };
+    heard_api_circuits__revision_id__heard_get: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offer"][];
                 };
             };
             /** @description The host is not this application's */

@@ -16,6 +16,7 @@ from umweg.core.faults.population import parse_fault
 from umweg.core.observe.exhibits import NotPlayedError, Suspects
 from umweg.core.observe.kinds.remarks import REMARKS
 from umweg.core.observe.kinds.warmth import cycle_of
+from umweg.core.observe.lexicon import Offer, offers
 from umweg.core.observe.quantities import place_label
 from umweg.core.observe.quantity_kinds import UNIT_OF_KIND, WORDS_OF_KIND
 from umweg.core.observe.recorded import curves_for, read_recorded, told_by
@@ -288,6 +289,16 @@ def make_safe(
     found = _document(context, revision_id, safe_name(lack))
     plan = None if found is None else SafePlan.model_validate_json(found)
     return SafeView(pending=plan is None, plan=plan)
+
+
+@router.get("/{revision_id}/heard", responses=READS)
+def heard(
+    revision_id: RevisionId,
+    text: Annotated[str, Query(max_length=2000)],
+    context: ContextOf,
+) -> list[Offer]:
+    """What a customer's sentence may mean, in words that are weighed: to be tapped, never taken."""
+    return offers(context.circuit(context.store.revision(revision_id)), text)
 
 
 @router.get("/{revision_id}/trace", responses=READS)

@@ -3,13 +3,14 @@ import { useNavigate, useParams } from "react-router";
 import type { Entry } from "../../api/client";
 import { useEvents } from "../../api/events";
 import { withPending } from "../../api/outbox";
-import { useJob, usePending, useSchematic } from "../../api/queries";
+import { useHeard, useJob, usePending, useSchematic } from "../../api/queries";
 import { Frame } from "../../ui/Frame";
 import { PendingBar } from "../../ui/PendingBar";
 import { Button, Failure, Notice } from "../../ui/primitives";
 import { OIL, type OilLook, WARMTH, type Warmth, WHEN, type When } from "../../words";
 import { JobParts } from "../job/JobParts";
 import { sinceRepair } from "../prove/epoch";
+import { Heard } from "./Heard";
 import { MoveRow } from "./MoveRow";
 import { AGAINST, type Against, againstOf, behaviourOf, entryOf, type Told, toldBy } from "./told";
 
@@ -32,6 +33,7 @@ export function ComplaintPage() {
   const remarks = Object.fromEntries(
     (schematic.data?.remarks ?? []).map((one) => [one.name, one.words]),
   );
+  const heard = useHeard(job.data?.circuit_revision, job.data?.complaint);
   const untold = moves.filter((m) => !m.entry);
 
   const [said, setAgainst] = useState<Against>();
@@ -109,6 +111,12 @@ export function ComplaintPage() {
             </Button>
           ))}
         </fieldset>
+        <Heard
+          offers={(heard.data ?? []).filter(
+            ({ entry: e }) => !entryOf(entries, e.function, e.move, e.when ?? "warm"),
+          )}
+          onTaken={(entry) => pending.add({ ...entry, against })}
+        />
         <div className="grid gap-2.5">
           {moves.map(({ f, move, entry }) => (
             <MoveRow
