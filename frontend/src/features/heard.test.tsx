@@ -1,7 +1,7 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
-import { Heard } from "./complaint/Heard";
 import type { Schemas } from "../api/client";
+import { Heard } from "./complaint/Heard";
 
 afterEach(cleanup);
 
