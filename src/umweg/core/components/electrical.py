@@ -5,6 +5,7 @@ in the same unit as the oil's.
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import ClassVar
 
 from umweg.core.components.base import (
@@ -30,6 +31,14 @@ BRIDGE_S = 100.0
 """Conductance of a lead with its clamps [S]."""
 BRIDGED = Command("bridged", 0, 1, by="trial")
 BRIDGE_OFF = "Take the bridge off again at once, whatever comes of it."
+BRIDGE = Trial(
+    name="bridge",
+    label="bridged with a fused lead",
+    command="bridged",
+    minutes=4.0,
+    suspected=True,
+    caution=BRIDGE_OFF,
+)
 
 
 _FLAT_V, _FLAT_OHM = 0.65, 20.0
@@ -271,16 +280,7 @@ class Switch(ComponentType):
         stuck: float = quantity(0, "1", "made while it should be open", low=0, high=1)
 
     commands: ClassVar[tuple[Command, ...]] = (Command("closed", 0, 1, by="button"), BRIDGED)
-    trials: ClassVar[tuple[Trial, ...]] = (
-        Trial(
-            name="bridge",
-            label="bridged with a fused lead",
-            command="bridged",
-            minutes=4.0,
-            suspected=True,
-            caution=BRIDGE_OFF,
-        ),
-    )
+    trials: ClassVar[tuple[Trial, ...]] = (BRIDGE,)
     fault_modes = (
         FaultMode(
             name="never_makes",
@@ -362,12 +362,8 @@ class InterlockSwitch(Switch):
     )
     commands = (Command("closed", 0, 1, 1.0), BRIDGED)
     trials = (
-        Trial(
-            name="bridge",
-            label="bridged with a fused lead",
-            command="bridged",
-            minutes=4.0,
-            suspected=True,
+        replace(
+            BRIDGE,
             caution="It is there to protect people: bridged for this one try, nobody near what "
             "moves, somebody at the stop. " + BRIDGE_OFF,
         ),
@@ -446,12 +442,9 @@ class Relay(ComponentType):
 
     commands = (BRIDGED,)
     trials = (
-        Trial(
-            name="bridge",
+        replace(
+            BRIDGE,
             label="its contacts bridged with a fused lead",
-            command="bridged",
-            minutes=4.0,
-            suspected=True,
             caution="What it feeds runs at once: nobody near what moves. " + BRIDGE_OFF,
         ),
     )
