@@ -55,7 +55,7 @@ class Observed(Document):
     def answers(self) -> Sequence[Self]:
         """The same asked again, with each of its answers; none where a number is typed, where the part
         that it was of is not there any more, or where something was tried and undone."""
-        if not self.answered_by or self.lasting or self.undone:
+        if not self.answered_by or self.lasting:
             return ()
         kind = type(self).model_fields[self.answered_by].annotation
         words = get_args(kind) or (False, True)

@@ -44,7 +44,6 @@ class Tried(Observed):
     """How a function moves while something is done at a part, to see what happens."""
 
     undone: ClassVar[bool] = True
-    answered_by: ClassVar[str] = "how"
 
     kind: Literal["trial"] = "trial"
     component: Text
