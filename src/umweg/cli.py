@@ -413,9 +413,14 @@ def diagnose(job: Path, as_json: Annotated[bool, typer.Option("--json")] = False
         return
     if view.plan.enough:
         print("\nEnough is known to decide.")
-        for repair in view.plan.repairs[:1]:
-            print(f"  Do this first, and see whether it was that: {repair.remedy}")
-            print(f"      {repair.component_label}, {repair.cost:.0f} in parts and labour")
+        first = view.plan.do_first
+        if first is None:
+            print(
+                "  Nothing is to be mended: look at the operation, the interlocks, what is expected."
+            )
+        else:
+            print(f"  Do this first, and see whether it was that: {first.remedy}")
+            print(f"      {first.component_label}, {first.cost:.0f} in parts and labour")
         for title in view.plan.not_excluded:
             print(f"      not excluded: {title}")
     print("\nNext:")

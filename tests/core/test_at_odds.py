@@ -91,7 +91,10 @@ def test_a_reading_that_was_repeated_is_seldom_outvoted_by_words(packer: Diagnos
 
 def test_what_contradicts_itself_is_read_again_before_anything_else(packer: Diagnostician) -> None:
     twice: list[Observation] = [bar("a", 190.0), bar("b", 120.0)]
-    first = packer.diagnose(twice).steps[0]
+    found = packer.diagnose(twice)
+    first = found.steps[0]
+    # However sure the belief is: with two that contradict one another nothing is decided.
+    assert not found.enough
     assert first.asks.topic() == twice[0].topic()
     # The third time settles it: now another step leads, whatever the first two were.
     thrice = [*twice, bar("c", 189.0)]

@@ -125,10 +125,22 @@ def looked(kind: str, chances: Array, minutes: float, stakes: Stakes, per_min: f
     )
 
 
+def outlook_of(turf: Diagnostician, inside: Array, live: Array) -> SimpleNamespace:
+    """All that an order asks of a belief in which so much falls to each candidate."""
+    ranking = cast(Ranking, SimpleNamespace(population=turf.predictor.population, inside=inside))
+    return SimpleNamespace(
+        circuit=turf.circuit,
+        stakes=Stakes(ranking, live, turf.money),
+        money=turf.money,
+        live_weight=inside[live],
+        rung=lambda step: LOOK,
+    )
+
+
 @pytest.fixture(scope="module")
 def four(turf: Diagnostician) -> tuple[Outlook, Circuit]:
     """Four faults of equal odds, two of which each of two repairs cures."""
-    population, money = turf.predictor.population, turf.money
+    population = turf.predictor.population
     by_repair: dict[tuple[str, str], list[int]] = {}
     for h, hypothesis in enumerate(population.hypotheses):
         if hypothesis.faults:
@@ -138,15 +150,7 @@ def four(turf: Diagnostician) -> tuple[Outlook, Circuit]:
     live = np.array(sorted(int(population.members[h][0]) for h in (a, b, c, d)))
     inside = np.zeros(population.count)
     inside[live] = 0.25
-    ranking = cast(Ranking, SimpleNamespace(population=population, inside=inside))
-    stakes = Stakes(ranking, live, money)
-    outlook = SimpleNamespace(
-        circuit=turf.circuit,
-        stakes=stakes,
-        money=money,
-        live_weight=inside[live],
-        rung=lambda step: LOOK,
-    )
+    outlook = outlook_of(turf, inside, live)
     groups = {int(population.members[h][0]): h in (a, d) for h in (a, b, c, d)}
     assert [groups[int(i)] for i in live].count(True) == 2
     outlook.cured = np.array([groups[int(i)] for i in live])
@@ -236,7 +240,7 @@ def test_twins_are_parted_before_the_rest_is_gone_through_again() -> None:
 
 def certain_part(turf: Diagnostician, first: float) -> tuple[Planner, Stakes]:
     """Everything but a hundredth on two faults of one part, the one that is set by a screw so likely."""
-    population, money = turf.predictor.population, turf.money
+    population = turf.predictor.population
     by_part: dict[str, list[int]] = {}
     for h, hypothesis in enumerate(population.hypotheses):
         for fault in hypothesis.faults:
@@ -250,18 +254,9 @@ def certain_part(turf: Diagnostician, first: float) -> tuple[Planner, Stakes]:
     inside = np.zeros(population.count)
     inside[live] = first, 0.99 - first, 0.01
     live = np.sort(live)
-    ranking = cast(Ranking, SimpleNamespace(population=population, inside=inside))
-    stakes = Stakes(ranking, live, money)
-    outlook = SimpleNamespace(
-        circuit=turf.circuit,
-        stakes=stakes,
-        money=money,
-        live_weight=inside[live],
-        rung=lambda step: LOOK,
-        live=live,
-        own=int(population.members[other][0]),
-    )
-    return cast(Planner, outlook), stakes
+    outlook = outlook_of(turf, inside, live)
+    outlook.live, outlook.own = live, int(population.members[other][0])
+    return cast(Planner, outlook), outlook.stakes
 
 
 def _set(hypothesis: Hypothesis) -> bool:

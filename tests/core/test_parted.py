@@ -8,7 +8,7 @@ from umweg.core.diagnose.parted import Owners, by_answer, by_reading
 from umweg.core.diagnose.report import report
 from umweg.core.faults.population import Hypothesis, single_faults
 from umweg.core.network.network import Network
-from umweg.library import load_circuit, load_jobs
+from umweg.library import load_cases, load_circuit, load_jobs
 
 
 @pytest.fixture(scope="module")
@@ -55,6 +55,22 @@ def test_an_answer_names_whom_it_speaks_for_most(hypotheses: list[Hypothesis]) -
     assert by_answer(owners, np.tile([0.3, 0.7], (3, 1))) == ()
 
 
+def test_a_machine_that_is_most_likely_in_order_is_given_no_repair_to_begin_with(
+    packer_doctor: Diagnostician,
+) -> None:
+    case = next(c for c in load_cases("packer_truck") if c.id == "nothing_wrong")
+    found = packer_doctor.diagnose(case.observations)
+    # There are repairs, cheap ones, of what is left; the cheapest first thing is to mend nothing.
+    assert found.repairs
+    assert found.gives_back
+    assert found.do_first is None
+    broken = packer_doctor.diagnose(
+        next(j for j in load_jobs() if j.id == "packer_weak").observations
+    )
+    assert not broken.gives_back
+    assert broken.do_first == broken.repairs[0]
+
+
 def test_a_step_is_told_by_the_parts_and_by_what_is_wrong_where_they_are_the_same(
     packer_doctor: Diagnostician,
 ) -> None:
@@ -71,6 +87,8 @@ def test_a_step_is_told_by_the_parts_and_by_what_is_wrong_where_they_are_the_sam
     assert found.suspects == ["wrong cartridge or spring fitted: opens too early"]
     assert "opens early: weak spring or backed off" in missing.suspects
     assert view.plan.enough
+    assert view.plan.do_first is not None
+    assert view.plan.do_first.component == "blade_relief_a"
     assert any("wrong cartridge" in title for title in view.plan.not_excluded)
     # Of two screws on one machine each is named by its part.
     early = doctor.diagnose(job.observations[:2])
@@ -78,4 +96,5 @@ def test_a_step_is_told_by_the_parts_and_by_what_is_wrong_where_they_are_the_sam
     assert words.plan is not None
     named = {n for s in words.plan.next_steps for p in s.parts for n in p.suspects}
     assert len(named) > 2
-    assert words.plan.enough == (words.plan.not_excluded != ())
+    assert not words.plan.enough
+    assert (words.plan.do_first, words.plan.not_excluded) == (None, ())

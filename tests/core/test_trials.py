@@ -12,6 +12,7 @@ from umweg.core.observe.hidden import HiddenMachine
 from umweg.core.observe.kinds.behaviours import HEARD, NEXT_WORD_SHARE, Behaviour, Spoken
 from umweg.core.observe.kinds.trials import Tried, commands_of, trials_of
 from umweg.core.observe.observations import Observation
+from umweg.core.observe.predict import Predictor
 from umweg.core.observe.quantities import How
 from umweg.core.record.proof import Kept, proof_of
 from umweg.library import load_circuit, load_jobs
@@ -85,6 +86,22 @@ def test_it_is_proposed_where_a_command_may_be_missing_and_tells(lift: Diagnosti
     # Whoever complains of nothing is asked to try nothing.
     fine: list[Observation] = [Behaviour(id="f", function="lift", move="raise", how="as_usual")]
     assert not [s for s in lift.diagnose(fine).steps if s.kind == "trial"]
+
+
+def test_what_would_break_a_rating_is_not_tried(lift: Diagnostician) -> None:
+    """Judged as strictly as a test with kit in the circuit: no control of the machine limits it."""
+    weak = [
+        part.model_copy(update={"ratings": dict.fromkeys(part.ratings, 5.0)})
+        for part in lift.circuit.components
+    ]
+    circuit = lift.circuit.model_copy(update={"components": weak})
+    doctor = Diagnostician(Predictor.of(circuit, shelved=False), lift.instruments)
+    trial = next(
+        s
+        for s in doctor.diagnose(DEAD).steps
+        if s.kind == "trial" and s.point == "lift_valve.override"
+    )
+    assert "rated 5 bar" in trial.refused
 
 
 def test_a_simulated_machine_answers_as_the_pin_makes_it_go(lift: Diagnostician) -> None:

@@ -175,3 +175,32 @@ def test_what_is_no_curve_is_refused(client: TestClient, timing: str, fault: str
     answer = client.get(f"/api/circuits/{number}/timings/{timing}/curve", params={"fault": fault})
     assert answer.status_code == 422
     assert answer.headers["content-type"] == "application/problem+json"
+
+
+def test_a_trial_is_kept_weighed_at_once_or_by_a_worker_and_said_in_the_record(
+    client: TestClient, work_off: WorkOff
+) -> None:
+    every = [
+        client.get(f"/api/jobs/{j['id']}").json() for j in client.get("/api/jobs").json()["jobs"]
+    ]
+    job = next(j["id"] for j in every if j["circuit_id"] == "tail_lift")
+    trial = {
+        "kind": "trial",
+        "id": "new",
+        "component": "lift_valve",
+        "trial": "override",
+        "function": "lift",
+        "move": "raise",
+        "how": "as_usual",
+    }
+    kept = post(client, job, trial)
+    assert kept.status_code == 201
+    work_off()
+    found = client.get(f"/api/jobs/{job}/diagnosis").json()
+    assert found["diagnosis"]["left_out"] == []
+    name = kept.json()["entry"]["id"]
+    reasons = [r for s in found["diagnosis"]["suspects"] for r in s["reasons"]]
+    assert any(r["observation"] == name and "hand override pressed" in r["words"] for r in reasons)
+    wrong = post(client, job, {**trial, "trial": "kick"})
+    assert wrong.status_code == 422
+    assert "lift_valve:override" in wrong.json()["detail"]

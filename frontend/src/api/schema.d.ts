@@ -2979,6 +2979,7 @@ export interface components {
          * @description What to do next, and what repairing now would cost.
          */
         PlanView: {
+            do_first: components["schemas"]["RepairView"] | null;
             /** Enough */
             enough: boolean;
             /** Expected Cost */

@@ -80,6 +80,7 @@ const diagnosis: Diagnosis = {
   before_tests: [],
   plan: {
     enough: false,
+    do_first: null,
     not_excluded: [],
     expected_cost: 0,
     next_steps: [
@@ -187,12 +188,17 @@ describe("StepPanel", () => {
     const plan = diagnosis.plan && {
       ...diagnosis.plan,
       enough: true,
-      repairs: [repair],
+      do_first: repair,
       not_excluded: ["Pump: worn"],
     };
-    shown({ ...diagnosis, plan });
+    const { unmount } = shown({ ...diagnosis, plan });
     expect(screen.getByText(/Main relief. Set it with a gauge/)).toBeTruthy();
     expect(screen.getByText(/Not excluded: Pump: worn/)).toBeTruthy();
+    unmount();
+    // A machine that is most likely in order is given no repair to begin with, however cheap.
+    shown({ ...diagnosis, plan: plan && { ...plan, repairs: [repair], do_first: null } });
+    expect(screen.queryByText(/Do this first/)).toBeNull();
+    expect(screen.getByText(/Nothing is to be mended/)).toBeTruthy();
   });
 
   it("leads to the decision once no step is worth its minutes, not before", () => {

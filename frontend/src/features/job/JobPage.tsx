@@ -42,7 +42,7 @@ import type { Moment } from "../step/OverTime";
 import { OwnReading } from "../step/OwnReading";
 import { StepPanel, stepKey } from "../step/StepPanel";
 import { WayOn } from "../step/WayOn";
-import { AtOdds } from "../suspects/AtOdds";
+import { BeforeTests } from "../suspects/BeforeTests";
 import { SuspectsPanel } from "../suspects/SuspectsPanel";
 import { shortTitle } from "../suspects/shortTitle";
 import { complaintOf, litBy, moveKey, stateOf, TracePanel } from "../trace/TracePanel";
@@ -397,7 +397,7 @@ function Bench({ job, answer, workshop, schematic, pending, tab, onTab }: BenchP
                 The job has changed meanwhile. Show what is next now
               </Button>
             )}
-            {!held && <AtOdds diagnosis={newest} />}
+            {!held && <BeforeTests diagnosis={newest} />}
             {chosen && plan.shown ? (
               <StepPanel
                 diagnosis={{ ...newest, plan: plan.shown }}

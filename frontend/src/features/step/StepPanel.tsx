@@ -93,7 +93,7 @@ function Parts({ step }: { step: Step }) {
       className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-sm"
     >
       {step.parts.map((part) => (
-        <Fragment key={part.suspects.join()}>
+        <Fragment key={`${part.answer} ${part.low}`}>
           <dt className="whitespace-nowrap text-soft first-letter:uppercase">
             {part.answer || showOpenBand(part.low, part.high, step.unit)}
           </dt>
@@ -138,6 +138,7 @@ export function StepPanel(props: StepPanelProps) {
     onRead,
   } = props;
   const rows = rowsOf(step, diagnosis);
+  const doFirst = diagnosis.plan?.do_first;
   const guesses = diagnosis.plan?.guesses ?? [];
   if (reading) {
     return (
@@ -170,18 +171,22 @@ export function StepPanel(props: StepPanelProps) {
       {diagnosis.plan?.enough && !props.own && (
         <Notice tone="good">
           No further step is worth its minutes: decide what is mended.
-          {diagnosis.plan.repairs[0] && (
+          {doFirst ? (
             <p className="mt-1">
               Do this first, and see whether it was that:{" "}
               <b>
-                {diagnosis.plan.repairs[0].component_label}. {diagnosis.plan.repairs[0].remedy}
+                {doFirst.component_label}. {doFirst.remedy}
               </b>
             </p>
+          ) : (
+            <p className="mt-1">
+              Nothing is to be mended: look at the operation, the interlocks, what is expected.
+            </p>
           )}
-          {(diagnosis.plan.not_excluded?.length ?? 0) > 0 && (
+          {diagnosis.plan.not_excluded.length > 0 && (
             <p className="mt-1 text-sm">
-              Not excluded: {diagnosis.plan.not_excluded?.join("; ")}. If it changes nothing, note
-              that: the next step follows.
+              Not excluded: {diagnosis.plan.not_excluded.join("; ")}.
+              {doFirst && " If it changes nothing, note that: the next step follows."}
             </p>
           )}
           <Button className="mt-2 w-full" onClick={props.onDecide}>

@@ -4,7 +4,7 @@ import { BeforeOpening } from "../../ui/BeforeOpening";
 import { Button, Notice, Tag } from "../../ui/primitives";
 import { percent } from "../../units";
 import { FAMILY } from "../../words";
-import { AtOdds } from "./AtOdds";
+import { BeforeTests } from "./BeforeTests";
 import { MendCard } from "./MendCard";
 import { Peers } from "./Peers";
 import { withSeconds } from "./withSeconds";
@@ -265,7 +265,7 @@ export function SuspectsPanel(props: SuspectsPanelProps) {
           the gauge and the circuit before going on.
         </Notice>
       )}
-      <AtOdds diagnosis={diagnosis} />
+      <BeforeTests diagnosis={diagnosis} />
       {diagnosis.explained && both > SAID_ABOVE && (
         <Notice tone="warn">
           Two faults at once: {percent(both)}. Mending one alone may not cure it.

@@ -17,7 +17,7 @@ from umweg.core.diagnose.plan import Planner, next_steps
 from umweg.core.diagnose.prior import UNKNOWN, noticed, with_pairs
 from umweg.core.diagnose.ranking import LeftOut, Ranking, Suspect, rank
 from umweg.core.diagnose.steps import Step
-from umweg.core.diagnose.worth import Money, Repair, repairs_of
+from umweg.core.diagnose.worth import Money, Repair, gives_back, repairs_of
 from umweg.core.errors import SolveError, UmwegError
 from umweg.core.faults.population import (
     Population,
@@ -68,6 +68,13 @@ class Diagnosis:
     """Readings to be taken again first: alone, or two that contradict one another."""
     meant: tuple[tuple[str, str], ...] = ()
     """Of readings that nobody believable shows: their names, and what they may have been."""
+    gives_back: bool = False
+    """The cheapest sequence begins with mending nothing."""
+
+    @property
+    def do_first(self) -> Repair | None:
+        """What is mended first; nothing where the machine is given back as it is."""
+        return None if self.gives_back or not self.repairs else self.repairs[0]
 
 
 class Diagnostician:
@@ -208,8 +215,7 @@ class Diagnostician:
         ranking, predictor = self.rank(observations, ranking)
         if not with_steps:
             return _answer(ranking, self.money)
-        planner = self._planner(ranking, predictor)
-        return self._planned(planner, observations)
+        return self._planned(self._planner(ranking, predictor), observations)
 
     def diagnose_and_plan(self, observations: Sequence[Observation]) -> tuple[Diagnosis, Planner]:
         """The same, and the planner that the steps were judged by, to judge others."""
@@ -217,9 +223,15 @@ class Diagnostician:
         return self._planned(planner, observations), planner
 
     def _planned(self, planner: Planner, observations: Sequence[Observation]) -> Diagnosis:
-        ranking = planner.ranking
-        meant = meant_otherwise(planner.everybody, ranking, observations, self.instruments)
-        return replace(_planned(planner, observations), meant=meant)
+        ranking, order = planner.ranking, next_steps(planner, observations)
+        return replace(
+            _answer(ranking, planner.money, groups_of(ranking, order.steps, planner)),
+            steps=order.steps,
+            enough=not order.pays,
+            expected_cost=planner.stakes.now,
+            guesses=tuple(guesses_of(planner)),
+            meant=meant_otherwise(planner.everybody, ranking, observations, self.instruments),
+        )
 
     def put_aside(self) -> None:
         """Throw away what was solved for pairs and finer severities; what the single faults show
@@ -317,17 +329,6 @@ def _key(pairs: Sequence[Drawn], grids: Grids) -> str:
     return repr(([(p.faults[0].key, p.faults[1].key) for p in pairs], grids))
 
 
-def _planned(planner: Planner, observations: Sequence[Observation]) -> Diagnosis:
-    ranking, order = planner.ranking, next_steps(planner, observations)
-    return replace(
-        _answer(ranking, planner.money, groups_of(ranking, order.steps, planner)),
-        steps=order.steps,
-        enough=not order.pays,
-        expected_cost=planner.stakes.now,
-        guesses=tuple(guesses_of(planner)),
-    )
-
-
 def _answer(
     ranking: Ranking, money: Money, groups: Mapping[str, tuple[str, ...]] | None = None
 ) -> Diagnosis:
@@ -339,6 +340,7 @@ def _answer(
         left_out=ranking.left_out,
         steps=(),
         repairs=repairs_of(ranking, money),
+        gives_back=gives_back(ranking, money),
         enough=False,
         expected_cost=0.0,
         earlier_readings=ranking.earlier,

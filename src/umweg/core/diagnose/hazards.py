@@ -38,19 +38,26 @@ class Hazard:
     words: str
 
 
-def pressure_hazard(predictor: Predictor, state: MachineState, weight: Array) -> Hazard | None:
+def pressure_hazard(
+    predictor: Predictor, state: MachineState, weight: Array, tried: bool = False
+) -> Hazard | None:
     """The worst rated port in a state over the live candidates; None when there is nothing to say.
 
     A candidate that found no steady state counts as one that may break a rating: with shop kit in
     the circuit it refuses the step like one that does. Ordinary operation is cautioned only from
     ``WARN_OPERATION_ABOVE`` on: a caution at every step is read by nobody.
+
+    Parameters
+    ----------
+    tried : something is done in it that the machine's own controls would not: judged as strictly as
+        with kit in the circuit
     """
     table = predictor[state]
-    live = weight > LIVE
+    live, strictly = weight > LIVE, tried or bool(state.interventions)
     over = live & table.known & (table.overload.ratio > 1.0)
     share = float(weight[over].sum())
     unknown = float(weight[live & ~table.known].sum())
-    if state.interventions:
+    if strictly:
         if unknown > REFUSE_TEST_ABOVE and share <= REFUSE_TEST_ABOVE:
             return Hazard("", 0.0, 0.0, "", unknown, True, NOT_KNOWN.format(share=unknown))
         if not over.any():
@@ -63,7 +70,7 @@ def pressure_hazard(predictor: Predictor, state: MachineState, weight: Array) ->
     component = predictor.circuit.component(component_id)
     rating = component.ratings[port_name]
     pressure = float(table.overload.pressure_bar[worst])
-    limit = REFUSE_TEST_ABOVE if state.interventions else REFUSE_OPERATION_ABOVE
+    limit = REFUSE_TEST_ABOVE if strictly else REFUSE_OPERATION_ABOVE
     population = predictor.population
     words = (
         f"{component.label} would see {pressure:.0f} bar at port {port_name}, rated "

@@ -1,6 +1,6 @@
 """The next step: the observation with the most expected information per minute, if it is safe."""
 
-from collections.abc import Callable, Hashable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from statistics import NormalDist
@@ -135,11 +135,10 @@ class Planner:
         # A timing leads through every one of its states: each has to be safe, not the last alone.
         passed = [name] if timing is None else list(dict.fromkeys(p.state for p in timing.phases))
         judged = [self._safety(n, self.circuit.states.get(n, state)) for n in passed]
-        hazards = [h for h, _ in judged if h is not None]
-        hazard = max(hazards, key=lambda h: (h.refused, h.share), default=None)
+        hazard = _worst(h for h, _ in judged)
         cautions = tuple(dict.fromkeys(words for _, found in judged for words in found))
         opened = {i.point for i in state.interventions} | ({point} if point is not None else set())
-        refused = hazard.words if hazard is not None and hazard.refused else ""
+        refused = _refused(hazard)
         worth = float(saved) - minutes * self.money.labour_per_min
         if point is not None and instrument is None and not refused:
             what = quantity.of.instrument_words or f"gauge up to {highest or 0.0:.0f} bar"
@@ -264,15 +263,17 @@ class Planner:
         mean = np.array([s.mean for s in shown]).reshape(len(shown), len(rows))
         return belief.posteriors(mean, [s.slope for s in shown])
 
-    def _safety(self, name: str, state: MachineState) -> tuple[Hazard | None, tuple[str, ...]]:
-        """Hazard and cautions of a named state, judged once for all that is read in it."""
+    def _safety(
+        self, name: str, state: MachineState, tried: bool = False
+    ) -> tuple[Hazard | None, tuple[str, ...]]:
+        """Hazard and cautions of a state by its name, judged once for all that is read in it."""
         if state.passing:
             # It has no steady pressures to judge; what it warns of holds all the same.
             return None, tuple(state.cautions)
         if name not in self._judged:
             heat = heat_caution(self.predictor, state)
             self._judged[name] = (
-                pressure_hazard(self.predictor, state, self.weight),
+                pressure_hazard(self.predictor, state, self.weight, tried),
                 tuple(state.cautions) if heat is None else (*state.cautions, heat),
             )
         return self._judged[name]
@@ -419,6 +420,8 @@ class Planner:
 
     def look_step(self, proposal: Proposal) -> Step:
         """Judge something that is seen or said, not measured."""
+        judged = [self._safety(state_key(s), s, tried=True) for s in proposal.tried_in]
+        hazard = _worst(h for h, _ in judged)
         probability = proposal.probability[:, self.live]
         if not proposal.lasting:
             usual, w = proposal.probability[:, self._gone], self._wandering
@@ -438,7 +441,8 @@ class Planner:
             bits=bits,
             healthy=None,
             by_suspect=(),
-            hazard=None,
+            hazard=hazard,
+            refused=_refused(hazard),
             cautions=(*proposal.cautions, *self.openings.of_components(proposal.opens)),
             fitting="",
             instrument=None,
@@ -448,6 +452,15 @@ class Planner:
             outcomes=tuple(zip(proposal.answers, expected.tolist(), strict=True)),
             chances=chances / chances.sum(axis=1, keepdims=True),
         )
+
+
+def _worst(hazards: Iterable[Hazard | None]) -> Hazard | None:
+    found = (h for h in hazards if h is not None)
+    return max(found, key=lambda h: (h.refused, h.share), default=None)
+
+
+def _refused(hazard: Hazard | None) -> str:
+    return hazard.words if hazard is not None and hazard.refused else ""
 
 
 def _asked(step: Step) -> Reading:
@@ -524,10 +537,10 @@ def next_steps(planner: Planner, observations: Sequence[Observation]) -> Order:
         looks = (p for p in kind.proposals(asking) if p.topic not in asked)
         steps += [s for p in looks if (s := planner.look_step(p)).bits >= LEAST_BITS]
     order = in_order(steps, planner, observations)
-    if order.pays:
-        # Nothing is made of what contradicts itself: it is read again before anything else.
+    if any(not s.refused and s.asks.topic() in odd for s in order.steps):
+        # Nothing is made of what contradicts itself, however sure: it is read again before all else.
         again = sorted(order.steps, key=lambda s: (bool(s.refused), s.asks.topic() not in odd))
-        order = replace(order, steps=tuple(again))
+        order = Order(tuple(again), pays=True)
     first_refused = sum(not s.refused for s in order.steps)
     shown = {*range(DETAILED), *range(first_refused, first_refused + DETAILED_REFUSED)}
     detailed = (planner.with_bands(s) if i in shown else s for i, s in enumerate(order.steps))

@@ -84,8 +84,8 @@ def history_factor(circuit: Circuit, fault: Fault, history: History) -> float:
     """How much likelier a fault is for a machine's hours and what was done to it lately.
 
     What only hands do (a pair crossed, a check turned round, a setting, a linkage, a plug) is
-    likely after work on that part, somewhat beside it, and unlikely where nobody worked; air and dirt come in wherever
-    oil was opened; wear grows with hours.
+    likely after work on that part, somewhat beside it, and unlikely where nobody worked; air and dirt
+    come in wherever oil was opened; wear grows with hours.
     """
     factor = 1.0
     worked = bool(history.recent_work.strip())

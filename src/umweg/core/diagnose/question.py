@@ -77,7 +77,8 @@ def answer(
     """
     diagnosis = diagnostician.diagnose(observations, ranking=ranking)
     found = report(diagnostician.circuit, diagnosis, observations)
-    if not (diagnosis.enough and diagnosis.repairs):
+    first = diagnosis.do_first
+    if not diagnosis.enough or first is None:
         return found
-    first = mend(diagnostician, observations, diagnosis.repairs[0].component_id)
-    return found.model_copy(update={"mend": first})
+    how = mend(diagnostician, observations, first.component_id)
+    return found.model_copy(update={"mend": how})

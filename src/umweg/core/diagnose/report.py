@@ -12,7 +12,7 @@ from umweg.core.diagnose.mend_views import Mend
 from umweg.core.diagnose.plan import DETAILED, DETAILED_REFUSED
 from umweg.core.diagnose.ranking import Band, LeftOut, Ranking, Reason, Suspect
 from umweg.core.diagnose.steps import Step
-from umweg.core.diagnose.worth import action_of
+from umweg.core.diagnose.worth import NOTHING, Repair, cure_of
 from umweg.core.errors import UmwegError
 from umweg.core.faults.population import Hypothesis
 from umweg.core.observe.history import Experience
@@ -178,8 +178,10 @@ class PlanView(View):
     next_steps: list[StepView]
     repairs: list[RepairView]
     enough: bool
+    do_first: RepairView | None
+    """What is mended first; nothing where enough is not known, or where nothing is to be mended."""
     not_excluded: tuple[str, ...]
-    """Where enough is known: what the first repair would not cure and is still possible."""
+    """Where enough is known: what that would not cure and is still possible."""
     expected_cost: float
     guesses: tuple[GuessView, ...] = ()
 
@@ -225,6 +227,7 @@ def report(
     words = _words_by_id(circuit, observations)
     offered = [s for s in diagnosis.steps if not s.refused][:DETAILED]
     refused = [s for s in diagnosis.steps if s.refused][:DETAILED_REFUSED]
+    do_first = diagnosis.do_first if diagnosis.enough else None
     return DiagnosisView(
         suspects=[_suspect(circuit, s, words) for s in diagnosis.suspects],
         other_share=diagnosis.other_share,
@@ -236,22 +239,24 @@ def report(
         before_tests=_before_tests(observations),
         plan=PlanView(
             enough=diagnosis.enough,
+            do_first=None if do_first is None else _repair(circuit, do_first),
             not_excluded=_not_excluded(circuit, diagnosis) if diagnosis.enough else (),
             expected_cost=diagnosis.expected_cost,
             next_steps=[step_view(circuit, s) for s in (*offered, *refused)],
-            repairs=[
-                RepairView(
-                    component=r.component_id,
-                    component_label=circuit.component(r.component_id).label,
-                    remedy=r.remedy,
-                    share=r.share,
-                    cost=r.cost,
-                    expected_cost=r.expected_cost,
-                )
-                for r in diagnosis.repairs
-            ],
+            repairs=[_repair(circuit, r) for r in diagnosis.repairs],
             guesses=tuple(_guess_view(circuit, g) for g in diagnosis.guesses),
         ),
+    )
+
+
+def _repair(circuit: Circuit, repair: Repair) -> RepairView:
+    return RepairView(
+        component=repair.component_id,
+        component_label=circuit.component(repair.component_id).label,
+        remedy=repair.remedy,
+        share=repair.share,
+        cost=repair.cost,
+        expected_cost=repair.expected_cost,
     )
 
 
@@ -260,15 +265,14 @@ POSSIBLE_ABOVE = 0.01
 
 
 def _not_excluded(circuit: Circuit, diagnosis: Diagnosis) -> tuple[str, ...]:
-    """Suspects that are left when the first repair changes nothing, the likeliest first."""
-    if not diagnosis.repairs:
-        return ()
-    first = diagnosis.repairs[0].component_id, diagnosis.repairs[0].work
+    """Suspects that are left when the first repair changes nothing, or when the machine is given
+    back, the likeliest first."""
+    first = diagnosis.do_first
+    done = NOTHING if first is None else (first.component_id, first.work)
     left = (
         s
         for s in diagnosis.suspects
-        if s.share >= POSSIBLE_ABOVE
-        and (not s.hypothesis.faults or any(action_of(f) != first for f in s.hypothesis.faults))
+        if s.share >= POSSIBLE_ABOVE and any(action != done for action in cure_of(s.hypothesis))
     )
     return tuple(hypothesis_title(circuit, s.hypothesis) for s in left)[:MOST_NAMED]
 

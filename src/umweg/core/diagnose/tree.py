@@ -137,9 +137,9 @@ class _Grower:
         ]
 
     def _repair(self, diagnosis: Diagnosis) -> str | None:
-        if not diagnosis.repairs:
+        first = diagnosis.do_first
+        if first is None:
             return None
-        first = diagnosis.repairs[0]
         label = self._doctor.circuit.component(first.component_id).label
         return f"{label}: {first.remedy}"
 

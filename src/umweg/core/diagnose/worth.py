@@ -95,14 +95,13 @@ def repairs_of(ranking: Ranking, money: Money) -> tuple[Repair, ...]:
     The expected cost of a repair is its own, and the rest of the sequence's where it is not that.
     """
     share, hypotheses = ranking.shares, ranking.population.hypotheses
+    actions, needs, cost, order = _sequence(ranking, money)
     remedies: dict[Action, tuple[float, str]] = {}
     for own, hypothesis in zip(share.tolist(), hypotheses, strict=True):
         for fault in hypothesis.faults:
             action = action_of(fault)
             remedies[action] = max(remedies.get(action, (-1.0, "")), (own, fault.mode.remedy))
-    actions, needs = _needs(hypotheses)
-    cost = np.array([money.with_try(a) for a in actions])
-    mended = [i for i in in_sequence(share, needs, cost).tolist() if actions[i] in remedies]
+    mended = [i for i in order if actions[i] in remedies]
     found = []
     for i in mended[:SHOWN_REPAIRS]:
         # Whoever begins with it has it done, at no further price, in all that follows.
@@ -121,9 +120,22 @@ def repairs_of(ranking: Ranking, money: Money) -> tuple[Repair, ...]:
     return tuple(found)
 
 
+def gives_back(ranking: Ranking, money: Money) -> bool:
+    """Does the cheapest sequence begin with mending nothing: the machine is given back as it is."""
+    actions, _, _, order = _sequence(ranking, money)
+    return bool(order) and actions[order[0]] == NOTHING
+
+
+def _sequence(ranking: Ranking, money: Money) -> tuple[list[Action], Indices, Array, list[int]]:
+    """All repairs, which each hypothesis needs (H, 2), what each and its try cost, and their order."""
+    actions, needs = _needs(ranking.population.hypotheses)
+    cost = np.array([money.with_try(a) for a in actions])
+    return actions, needs, cost, in_sequence(ranking.shares, needs, cost).tolist()
+
+
 def _needs(hypotheses: Sequence[Hypothesis]) -> tuple[list[Action], Indices]:
     """All repairs that cure some hypotheses (H), and which of them each needs (H, 2)."""
-    cures = [_cure(h) for h in hypotheses]
+    cures = [cure_of(h) for h in hypotheses]
     actions = sorted({action for cure in cures for action in cure})
     place = {action: i for i, action in enumerate(actions)}
     return actions, np.array([[place[a] for a in c] for c in cures], dtype=np.intp).reshape(-1, 2)
@@ -241,7 +253,7 @@ class Stakes:
         return float(np.maximum(saved, 0.0).sum())
 
 
-def _cure(hypothesis: Hypothesis) -> Cure:
+def cure_of(hypothesis: Hypothesis) -> Cure:
     """What cures a hypothesis: of two faults both repairs, each with a try after it, for whoever
     mends one of them finds that the machine is not cured yet."""
     actions = [action_of(f) for f in hypothesis.faults] or [NOTHING]

@@ -127,7 +127,7 @@ def _pieces(text: str) -> list[_Piece]:
     pieces = [_Piece(one) for one in _TURN.split(plain) if one.strip()]
     for piece in pieces:
         hows = [how for how in BEHAVIOURS if _says(piece.text, HOW_SAID[how])]
-        piece.remarks = [name for name in NAMES if _says(piece.text, REMARK_SAID.get(name, ()))]
+        piece.remarks = [name for name in NAMES if _says(piece.text, REMARK_SAID[name])]
         if {"will_not_stop", "releases_late"} & set(piece.remarks) or "drifts" in hows:
             # That it does not stop, or hold, is not that it does not go.
             hows = [how for how in hows if how != "dead"]

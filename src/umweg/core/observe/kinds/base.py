@@ -212,6 +212,8 @@ class Proposal:
     """Components whose oil is opened for it."""
     cautions: tuple[str, ...] = ()
     """What else is to be minded."""
+    tried_in: tuple[MachineState, ...] = ()
+    """States that something tried brings the machine into: what they would break is judged first."""
 
     @property
     def topic(self) -> Hashable:

@@ -112,7 +112,7 @@ class Tried(Observed):
                 if trial.suspected and part.id not in named:
                     continue
                 tried = commands_of(circuit, part.id, trial.name)
-                words = asking.exhibits.seen(Spoken(function, move, "warm", tried=tried))
+                spoken = Spoken(function, move, "warm", tried=tried)
                 of = circuit.function(function)
                 yield Proposal(
                     cls.model_fields["kind"].default,
@@ -135,7 +135,8 @@ class Tried(Observed):
                         )
                         for how in SEEN
                     ),
-                    _of_seen(HEARD @ words),
+                    _of_seen(HEARD @ asking.exhibits.seen(spoken)),
+                    tried_in=tuple(spoken.states(circuit)[:-1]),
                     cautions=tuple(
                         w for w in (trial.caution, *cautions_of(circuit, function, move)) if w
                     ),
