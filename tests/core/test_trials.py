@@ -81,6 +81,8 @@ def test_it_is_proposed_where_a_command_may_be_missing_and_tells(lift: Diagnosti
     steps = lift.diagnose(DEAD).steps
     trial = next(s for s in steps if s.kind == "trial" and s.point == "lift_valve.override")
     assert trial.bits > 0.1
+    # The pin is beside the plug, which is reached in two minutes; two more to press and watch.
+    assert trial.minutes == 4.0
     assert any("nobody near" in words for words in trial.cautions)
     assert sum(share for _, share in trial.outcomes) == pytest.approx(1.0, abs=1e-6)
     # Whoever complains of nothing is asked to try nothing.

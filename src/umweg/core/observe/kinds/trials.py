@@ -120,7 +120,7 @@ class Tried(Observed):
                     f"{part.label}: {trial.label}",
                     "",
                     f"{of.label} {of.moves[move].label}: does it go now? {WARM}",
-                    min(part.service.access_min, MOST_REACH_MIN) + trial.minutes,
+                    _reach_min(circuit, part) + trial.minutes,
                     tuple(
                         Answer(
                             HOW_WORDS[how],
@@ -141,6 +141,14 @@ class Tried(Observed):
                         w for w in (trial.caution, *cautions_of(circuit, function, move)) if w
                     ),
                 )
+
+
+def _reach_min(circuit: Circuit, part: Component) -> float:
+    """Minutes until a hand is at a part from outside: where something can be read at its ports, as
+    soon as there."""
+    nets = set(part.connections.values())
+    beside = (p.access_min for p in circuit.test_points if p.net in nets)
+    return min(part.service.access_min, MOST_REACH_MIN, *beside)
 
 
 SEEN: tuple[How, ...] = tuple(how for how in BEHAVIOURS if how != "drifts")
